@@ -41,8 +41,9 @@ type result struct {
 var results []result
 
 var (
-	profile = flag.String("profile", "", "write CPU profiles of the first sweep to this `file`, of the sixty rules to file.sixty and file.again, of their sweeps to file.swept, file.sweptagain and file.sweptlater, of rehearsals to file.rehearsals")
-	alone   = flag.Bool("rehearsals", false, "measure rehearsals alone")
+	profile = flag.String("profile", "", "write CPU profiles of the first sweep to this `file`, of the sixty rules to file.sixty and file.again, of "+
+		"their sweeps to file.swept, file.sweptagain and file.sweptlater, of rehearsals to file.rehearsals")
+	alone = flag.Bool("rehearsals", false, "measure rehearsals alone")
 )
 
 func main() {
@@ -168,7 +169,8 @@ func load(ctx context.Context, in *intake.Service, into, name, path string) {
 // benchIntake holds the checked, durable intake against a bare COPY of the
 // same file into an equally typed table.
 func benchIntake(ctx context.Context, conn *pgx.Conn, in *intake.Service, file string) {
-	_, err := conn.Exec(ctx, "create table bare (day date, rep int, customer int, product int, quantity numeric(19,4), net numeric(19,4), cost numeric(19,4), discount numeric(19,4))")
+	_, err := conn.Exec(ctx, "create table bare (day date, rep int, customer int, product int, quantity numeric(19,4), net numeric(19,4), cost "+
+		"numeric(19,4), discount numeric(19,4))")
 	check(err)
 	bare := timed(func() {
 		f, err := os.Open(file)
@@ -185,7 +187,8 @@ func benchIntake(ctx context.Context, conn *pgx.Conn, in *intake.Service, file s
 
 // loadOthers takes in the returns and visits, here and into bare tables.
 func loadOthers(ctx context.Context, conn *pgx.Conn, in *intake.Service, dir string) {
-	for name, columns := range map[string]string{"returns": "day date, rep int, customer int, product int, net numeric(19,4)", "visits": "day date, rep int, customer int, minutes numeric(19,4)"} {
+	for name, columns := range map[string]string{"returns": "day date, rep int, customer int, product int, net numeric(19,4)",
+		"visits": "day date, rep int, customer int, minutes numeric(19,4)"} {
 		path := filepath.Join(dir, name+".csv")
 		load(ctx, in, "feed", name, path)
 		_, err := conn.Exec(ctx, "create table bare_"+name+" ("+columns+")")
@@ -196,7 +199,8 @@ func loadOthers(ctx context.Context, conn *pgx.Conn, in *intake.Service, dir str
 		check(err)
 		check(f.Close())
 	}
-	_, err := conn.Exec(ctx, "create index on bare_returns (product, day); create index on bare_returns (customer, day); create index on bare_visits (rep, day); analyze bare_returns; analyze bare_visits")
+	_, err := conn.Exec(ctx, "create index on bare_returns (product, day); create index on bare_returns (customer, day); create index on bare_visits "+
+		"(rep, day); analyze bare_returns; analyze bare_visits")
 	check(err)
 }
 
@@ -244,7 +248,8 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 			ours = scan(measure.New(published, s), kind, "net", "cost", "discount", "orders")
 		}))
 		u := timed(func() {
-			theirs = query(ctx, conn, fmt.Sprintf("select count(*), sum(a + b + c + n) from (select sum(net) a, sum(cost) b, sum(discount) c, count(*) n from bare group by date_trunc('month', day), %s) x", kind))
+			theirs = query(ctx, conn, fmt.Sprintf("select count(*), sum(a + b + c + n) from (select sum(net) a, sum(cost) b, sum(discount) c, count(*) n "+
+				"from bare group by date_trunc('month', day), %s) x", kind))
 		})
 		agree("three sums and a count by month x "+kind, ours, theirs)
 		add(result{"three sums and a count, month x " + kind + ", against SQL", "≥ 50", t, u, ""})
@@ -267,10 +272,12 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 		// One against its own history, one by the usual gap between orders.
 		tolerant(patience, conn, `select count(*), 0 from (select customer, m, s, percentile_cont(0.5) within group (order by h) usual
 			from (select a.customer, a.m, a.s, b.s h from (select customer, date_trunc('month', day) m, sum(net) s from bare group by 1, 2) a
-			join (select customer, date_trunc('month', day) m, sum(net) s from bare group by 1, 2) b on b.customer = a.customer and b.m < a.m and b.m >= a.m - interval '12 months'
+			join (select customer, date_trunc('month', day) m, sum(net) s from bare group by 1, 2) b on b.customer = a.customer and b.m < a.m
+				and b.m >= a.m - interval '12 months'
 			where a.m = '2026-10-01') x group by 1, 2, 3) y where s < 0.5 * usual`)
 		tolerant(patience, conn, `select count(*), 0 from (select customer, percentile_cont(0.5) within group (order by gap) usual, max(day) last
-			from (select customer, day, day - lag(day) over (partition by customer order by day) gap from (select distinct customer, day from bare) d) g group by customer having count(gap) >= 3) x
+			from (select customer, day, day - lag(day) over (partition by customer order by day) gap from (select distinct customer, day from bare) d) g
+				group by customer having count(gap) >= 3) x
 			where date '2026-10-31' - last > 2.5 * usual`)
 	})
 	add(result{"cold start to first sweep, against two rules in SQL", "≥ 1", reading + first, two, ""})

@@ -34,25 +34,35 @@ var rulesInSQL = []verified{
 		`select rep::text from bare where ` + october + ` group by rep having sum(net) >= 1000 and (sum(net) - sum(cost)) < 0.25 * sum(net)`},
 	{`{name: v-before, on: false, judges: customer, threshold: {of: net, against: earlier(net), as: change, bands: [{grade: act, below: -80%}, {clear: rest}]}}`,
 		`select a.customer::text from (select customer, sum(net) n from bare where ` + october + ` group by 1) a
-			join (select customer, sum(net) n from bare where day between '2026-09-01' and '2026-09-30' group by 1) b using (customer) where b.n > 0 and a.n - b.n < -0.8 * b.n`},
-	{`{name: v-year, on: false, judges: product, threshold: {of: net, against: "earlier(net, 1 year)", as: ratio, bands: [{grade: look, below: 30%}, {clear: rest}]}}`,
+			join (select customer, sum(net) n from bare where day between '2026-09-01' and '2026-09-30' group by 1) b using (customer) where b.n > 0
+				and a.n - b.n < -0.8 * b.n`},
+	{`{name: v-year, on: false, judges: product, threshold: {of: net, against: "earlier(net, 1 year)", as: ratio, bands: [{grade: look, below: 30%},
+		{clear: rest}]}}`,
 		`select a.product::text from (select product, sum(net) n from bare where ` + october + ` group by 1) a
 			join (select product, sum(net) n from bare where day between '2025-10-01' and '2025-10-31' group by 1) b using (product) where b.n > 0 and a.n < 0.3 * b.n`},
-	{`{name: v-usual, on: false, judges: rep, threshold: {of: net, against: "history(net, 12, median)", as: ratio, bands: [{grade: look, below: 85%}, {clear: rest}]}}`,
+	{`{name: v-usual, on: false, judges: rep, threshold: {of: net, against: "history(net, 12, median)", as: ratio, bands: [{grade: look, below: 85%},
+		{clear: rest}]}}`,
 		`select a.rep::text from (select rep, sum(net) n from bare where ` + october + ` group by 1) a
 			join (select rep, percentile_cont(0.5) within group (order by n) usual, count(*) k from (select rep, date_trunc('month', day), sum(net) n from bare
 				where day between '2025-10-01' and '2026-09-30' group by 1, 2) x group by 1) b using (rep) where k >= 8 and usual > 0 and a.n < 0.85 * usual`},
-	{`{name: v-best, on: false, judges: product, threshold: {of: net, against: "history(net, 6, best, at least 1)", as: ratio, bands: [{grade: look, above: 150%}, {clear: rest}]}}`,
+	{`{name: v-best, on: false, judges: product, threshold: {of: net, against: "history(net, 6, best, at least 1)", as: ratio, bands: [{grade: look,
+		above: 150%}, {clear: rest}]}}`,
 		`select a.product::text from (select product, sum(net) n from bare where ` + october + ` group by 1) a
-			join (select product, max(n) best from (select product, date_trunc('month', day), sum(net) n from bare where day between '2026-04-01' and '2026-09-30' group by 1, 2) x group by 1) b using (product)
+			join (select product, max(n) best from (select product, date_trunc('month', day), sum(net) n from bare where day between '2026-04-01'
+				and '2026-09-30' group by 1, 2) x group by 1) b using (product)
 			where best > 0 and a.n > 1.5 * best`},
-	{`{name: v-group, on: false, judges: rep, threshold: {of: margin, against: "group_value(margin, rep.territory)", as: difference, bands: [{grade: look, below: -0.4%}, {clear: rest}]}}`,
+	{`{name: v-group, on: false, judges: rep, threshold: {of: margin, against: "group_value(margin, rep.territory)", as: difference,
+		bands: [{grade: look, below: -0.4%}, {clear: rest}]}}`,
 		`select a.rep::text from (select rep, (sum(net) - sum(cost)) / sum(net) m from bare where ` + october + ` group by 1) a
 			join (select code, attributes->>'territory' t from registers where kind = 'rep') r on r.code = a.rep
-			join (select attributes->>'territory' t, (sum(net) - sum(cost)) / sum(net) m from bare join registers on kind = 'rep' and code = rep where ` + october + ` group by 1) g using (t) where a.m - g.m < -0.004`},
-	{`{name: v-peers, on: false, judges: customer, threshold: {of: net, against: "peers(net, percentile 99)", as: ratio, bands: [{grade: act, above: 300%}, {clear: rest}]}}`,
-		`with a as (select customer, sum(net) n from bare where ` + october + ` group by 1) select customer::text from a, (select percentile_cont(0.99) within group (order by n) p from a) q where a.n > 3 * p`},
-	{`{name: v-whole, on: false, judges: rep.territory, threshold: {of: net, against: group_value(net), as: ratio, bands: [{grade: look, below: 8.33%}, {clear: rest}]}}`,
+			join (select attributes->>'territory' t, (sum(net) - sum(cost)) / sum(net) m from bare join registers on kind = 'rep' and code = rep where ` +
+			october + ` group by 1) g using (t) where a.m - g.m < -0.004`},
+	{`{name: v-peers, on: false, judges: customer, threshold: {of: net, against: "peers(net, percentile 99)", as: ratio, bands: [{grade: act,
+		above: 300%}, {clear: rest}]}}`,
+		`with a as (select customer, sum(net) n from bare where ` + october +
+			` group by 1) select customer::text from a, (select percentile_cont(0.99) within group (order by n) p from a) q where a.n > 3 * p`},
+	{`{name: v-whole, on: false, judges: rep.territory, threshold: {of: net, against: group_value(net), as: ratio, bands: [{grade: look, below: 8.33%},
+		{clear: rest}]}}`,
 		`select attributes->>'territory' from bare join registers on kind = 'rep' and code = rep where ` + october + ` group by 1
 			having sum(net) < 0.0833 * (select sum(net) from bare where ` + october + `)`},
 	{`{name: v-choose, on: false, judges: product, threshold: {choose: [{grade: look, all: [net above 5000, margin below 25.5%]}]}}`,
@@ -96,7 +106,8 @@ func agreeOn(ctx context.Context, conn *pgx.Conn, engine *measure.Engine, rules 
 		slices.Sort(expected)
 		slices.Sort(found)
 		if !slices.Equal(expected, found) {
-			log.Fatalf("bench: rule %s: SQL flags %d, Oskel %d; %v and %v", name, len(expected), len(found), expected[:min(5, len(expected))], found[:min(5, len(found))])
+			log.Fatalf("bench: rule %s: SQL flags %d, Oskel %d; %v and %v", name, len(expected), len(found), expected[:min(5, len(expected))],
+				found[:min(5, len(found))])
 		}
 		fmt.Printf("Rule %s: %d flagged, by SQL the same; judged in %s\n", name, len(found), round(judging))
 	}

@@ -48,7 +48,8 @@ func thresholds() (out []verified) {
 		out = append(out, verified{fmt.Sprintf("{name: s-more-%d, on: false, ended: no data, %s}", i+1, rule), ""})
 	}
 	for i := range out {
-		if !strings.Contains(out[i].rule, "earlier") && !strings.Contains(out[i].rule, "history") && !strings.Contains(out[i].rule, "growth") && !strings.Contains(out[i].rule, "trailing") {
+		if !strings.Contains(out[i].rule, "earlier") && !strings.Contains(out[i].rule, "history") && !strings.Contains(out[i].rule, "growth") &&
+			!strings.Contains(out[i].rule, "trailing") {
 			out[i].rule = strings.Replace(out[i].rule, " ended: no data,", "", 1)
 		}
 	}
@@ -57,62 +58,85 @@ func thresholds() (out []verified) {
 
 var outliers = []verified{
 	{`{name: o-standard, on: false, judges: rep, outlier: {of: net, by: standard score, beyond: 3, grade: look}}`,
-		`with a as (select rep, sum(net) n from bare where ` + october + ` group by 1), q as (select avg(n) m, stddev_samp(n) s from a) select rep::text from a, q where abs(n - m) > 3 * s`},
+		`with a as (select rep, sum(net) n from bare where ` + october +
+			` group by 1), q as (select avg(n) m, stddev_samp(n) s from a) select rep::text from a, q where abs(n - m) > 3 * s`},
 	{`{name: o-fences, on: false, judges: product, outlier: {of: net, by: quartile fences, beyond: 6, side: high, grade: look}}`,
-		`with a as (select product, sum(net) n from bare where ` + october + ` group by 1), q as (select percentile_cont(0.25) within group (order by n) q1, percentile_cont(0.75) within group (order by n) q3 from a)
+		`with a as (select product, sum(net) n from bare where ` + october +
+			` group by 1), q as (select percentile_cont(0.25) within group (order by n) q1, percentile_cont(0.75) within group (order by n) q3 from a)
 			select product::text from a, q where n > q3 + 6 * (q3 - q1)`},
 	{`{name: o-percentile, on: false, judges: customer, outlier: {of: net, among: customer.category, by: percentile, beyond: 99.9%, side: high, grade: look}}`,
-		`select c::text from (select a.customer c, percent_rank() over (partition by attributes->>'category' order by n) p from (select customer, sum(net) n from bare where ` + october + ` group by 1) a
+		`select c::text from (select a.customer c, percent_rank() over (partition by attributes->>'category' order by n) p from (select customer,
+			sum(net) n from bare where ` + october + ` group by 1) a
 			join registers on kind = 'customer' and code = a.customer) x where p > 0.999`},
 	{`{name: o-own, on: false, judges: rep, outlier: {of: net, by: own past, over: 12 periods, beyond: 5, grade: look}}`,
-		`with h as (` + monthly("rep", "2025-10-01", "2026-09-30") + `), q as (select g, percentile_cont(0.5) within group (order by n) med from h group by 1 having count(*) >= 8),
-			d as (select h.g, percentile_cont(0.5) within group (order by abs(n - med)) mad from h join q using (g) group by 1), a as (select rep g, sum(net) n from bare where ` + october + ` group by 1)
+		`with h as (` + monthly("rep", "2025-10-01", "2026-09-30") +
+			`), q as (select g, percentile_cont(0.5) within group (order by n) med from h group by 1 having count(*) >= 8),
+			d as (select h.g, percentile_cont(0.5) within group (order by abs(n - med)) mad from h join q using (g) group by 1), a as (select rep g,
+				sum(net) n from bare where ` + october + ` group by 1)
 			select a.g::text from a join q using (g) join d using (g) where mad > 0 and 0.6745 * abs(a.n - med) > 5 * mad`},
 	{`{name: o-robust, on: false, judges: rep, outlier: {of: margin, among: rep.territory, by: robust score, beyond: 3, grade: look}}`, ""},
-	{`{name: o-robust-product, on: false, judges: product, base: {net: at least 500}, outlier: {of: margin, by: robust score, beyond: 5, side: low, grade: look}}`, ""},
-	{`{name: o-log, on: false, judges: customer, base: {net: at least 500}, outlier: {of: net, by: robust score, scale: log, beyond: 6, side: high, grade: look}}`, ""},
+	{`{name: o-robust-product, on: false, judges: product, base: {net: at least 500}, outlier: {of: margin, by: robust score, beyond: 5, side: low,
+		grade: look}}`, ""},
+	{`{name: o-log, on: false, judges: customer, base: {net: at least 500}, outlier: {of: net, by: robust score, scale: log, beyond: 6, side: high,
+		grade: look}}`, ""},
 	{`{name: o-esd, on: false, judges: rep, outlier: {of: net, by: generalised ESD, most: 10, grade: look}}`, ""},
-	{`{name: o-found, on: false, judges: customer, base: {net: at least 500}, outlier: {of: net, by: false discovery rate, share: 1%, side: high, grade: look}}`, ""},
+	{`{name: o-found, on: false, judges: customer, base: {net: at least 500}, outlier: {of: net, by: false discovery rate, share: 1%, side: high,
+		grade: look}}`, ""},
 	{`{name: o-found-t, on: false, judges: rep, outlier: {of: margin, by: false discovery rate, model: t, grade: look}}`, ""},
 	{`{name: o-first, on: false, judges: product, outlier: {of: discount, by: top or bottom, first: 20, grade: look}}`, ""},
 	{`{name: o-range, on: false, judges: rep, outlier: {of: margin, by: position in range, beyond: 99%, grade: look}}`, ""},
 	{`{name: o-season, on: false, judges: rep, outlier: {of: net, by: same season, years: 2, beyond: 30, grade: look}}`, ""},
 	{`{name: o-trend, on: false, judges: rep, outlier: {of: net, by: deviation from trend, over: 12 periods, beyond: 6, grade: look}}`, ""},
-	{`{name: o-trend-product, on: false, judges: product, base: {net: at least 2000}, outlier: {of: net, by: deviation from trend, over: 12 periods, beyond: 8, grade: look}}`, ""},
+	{`{name: o-trend-product, on: false, judges: product, base: {net: at least 2000}, outlier: {of: net, by: deviation from trend, over: 12 periods,
+		beyond: 8, grade: look}}`, ""},
 	{`{name: o-chart, on: false, judges: rep, outlier: {of: margin, by: control chart, over: 12 periods, runs: [beyond, one side], grade: look}}`, ""},
 	{`{name: o-smoothed, on: false, judges: rep, outlier: {of: margin, by: EWMA, over: 12 periods, grade: look}}`, ""},
 	{`{name: o-sums, on: false, judges: product.category, outlier: {of: margin, by: CUSUM, over: 24 periods, grade: look}}`, ""},
 	{`{name: o-shift, on: false, judges: rep, outlier: {of: net, by: level shift, over: 24 periods, grade: look}}`, ""},
-	{`{name: o-own-customer, on: false, judges: customer, base: {net: at least 2000}, outlier: {of: net, by: own past, over: 12 periods, beyond: 8, side: high, grade: look}}`, ""},
+	{`{name: o-own-customer, on: false, judges: customer, base: {net: at least 2000}, outlier: {of: net, by: own past, over: 12 periods, beyond: 8,
+		side: high, grade: look}}`, ""},
 }
 
 var windows = []verified{
 	{`{name: w-gaps, on: false, judges: customer, window: {silence: sales, longer_than: 6 usual gaps, gaps: 12, grade: look}}`,
-		`select customer::text from (select customer, percentile_cont(0.5) within group (order by gap) usual, max(day) last from (select customer, day, day - lag(day) over (partition by customer order by day) gap
+		`select customer::text from (select customer, percentile_cont(0.5) within group (order by gap) usual, max(day) last from (select customer, day,
+			day - lag(day) over (partition by customer order by day) gap
 			from (select distinct customer, day from bare) d) g group by customer having count(gap) >= 12) x where date '2026-10-31' - last > 6 * usual`},
 	{`{name: w-burst, on: false, judges: product, window: {burst: returns, at_least: 6 lines, within: 3 days, grade: look}}`,
-		`with d as (select product, day, (select count(*) from bare_returns b where b.product = a.product and b.day between a.day - 2 and a.day) n from (select distinct product, day from bare_returns) a),
-			o as (select product, day, lag(day) over (partition by product order by day) before from d where n >= 6) select distinct product::text from o where (before is null or before <= day - 3) and ` + october},
-	{`{name: w-followed, on: false, judges: customer, window: {followed: sales where net above 590, by: returns where net above 500, within: 20 days, same: [product], grade: look}}`,
-		`select distinct customer::text from (select a.customer, (select min(r.day) from bare_returns r where r.customer = a.customer and r.product = a.product and r.net > 500 and r.day between a.day and a.day + 20) as day
+		`with d as (select product, day, (select count(*) from bare_returns b where b.product = a.product and b.day between a.day - 2 and a.day) n
+			from (select distinct product, day from bare_returns) a),
+			o as (select product, day, lag(day) over (partition by product order by day) before from d where n >= 6) select distinct product::text from o
+				where (before is null or before <= day - 3) and ` + october},
+	{`{name: w-followed, on: false, judges: customer, window: {followed: sales where net above 590, by: returns where net above 500, within: 20 days,
+		same: [product], grade: look}}`,
+		`select distinct customer::text from (select a.customer, (select min(r.day) from bare_returns r where r.customer = a.customer
+			and r.product = a.product and r.net > 500 and r.day between a.day and a.day + 20) as day
 			from bare a where a.net > 590 and a.day >= '2026-09-01') x where ` + october},
 	{`{name: w-unanswered, on: false, judges: rep, window: {unanswered: returns where net above 595, by: visits, within: 2 days, grade: look}}`,
-		`select distinct rep::text from bare_returns a where net > 595 and day + 2 between '2026-10-01' and '2026-10-31' and not exists (select from bare_visits v where v.rep = a.rep and v.day between a.day and a.day + 2)`},
+		`select distinct rep::text from bare_returns a where net > 595 and day + 2 between '2026-10-01' and '2026-10-31' and not exists (select
+			from bare_visits v where v.rep = a.rep and v.day between a.day and a.day + 2)`},
 	{`{name: w-quiet, on: false, judges: product, window: {silence: sales, at_least: 200 days, grade: look}}`, ""},
 	{`{name: w-quiet-rep, on: false, judges: rep, window: {silence: sales, at_least: 5 working days, grade: look}}`, ""},
 	{`{name: w-large-stopped, on: false, judges: customer, window: {silence: sales where net above 400, longer_than: 4 usual gaps, gaps: 10, grade: look}}`, ""},
 	{`{name: w-burst-total, on: false, judges: customer, window: {burst: returns, at_least: 1500 in total, number: net, within: 7 days, grade: look}}`, ""},
 	{`{name: w-burst-days, on: false, judges: rep, window: {burst: returns, at_least: 5 days with lines, within: 6 days, grade: look}}`, ""},
 	{`{name: w-burst-sales, on: false, judges: customer, window: {burst: sales, at_least: 40 lines, within: 5 days, grade: look}}`, ""},
-	{`{name: w-followed-rep, on: false, judges: rep, window: {followed: sales where net above 598, by: returns where net above 590, within: 5 days, same: [product], grade: look}}`, ""},
-	{`{name: w-followed-one, on: false, judges: customer, window: {followed: sales where net above 590, by: returns, within: 10 days, answers: one, at_least: 3, grade: look}}`, ""},
-	{`{name: w-unvisited, on: false, judges: customer, window: {unanswered: sales where net above 599, by: visits, within: 30 days, at_least: 5, grade: look}}`, ""},
+	{`{name: w-followed-rep, on: false, judges: rep, window: {followed: sales where net above 598, by: returns where net above 590, within: 5 days,
+		same: [product], grade: look}}`, ""},
+	{`{name: w-followed-one, on: false, judges: customer, window: {followed: sales where net above 590, by: returns, within: 10 days, answers: one,
+		at_least: 3, grade: look}}`, ""},
+	{`{name: w-unvisited, on: false, judges: customer, window: {unanswered: sales where net above 599, by: visits, within: 30 days, at_least: 5,
+		grade: look}}`, ""},
 	{`{name: w-unanswered-worked, on: false, judges: rep, window: {unanswered: returns where net above 590, by: visits, within: 1 working day, grade: look}}`, ""},
-	{`{name: w-shift, on: false, judges: rep, window: {shift: sales, number: net, after: returns where net above 599, days: 20 days, beyond: 60%, grade: look}}`, ""},
-	{`{name: w-shift-peers, on: false, judges: rep, window: {shift: sales, after: returns where net above 599.9, days: 20 days, beyond: 60%, peers: yes, grade: look}}`, ""},
-	{`{name: w-shift-visits, on: false, judges: customer, window: {shift: sales, number: net, after: visits, days: 28 days, as: difference, less_than: -400, grade: look}}`, ""},
+	{`{name: w-shift, on: false, judges: rep, window: {shift: sales, number: net, after: returns where net above 599, days: 20 days, beyond: 60%,
+		grade: look}}`, ""},
+	{`{name: w-shift-peers, on: false, judges: rep, window: {shift: sales, after: returns where net above 599.9, days: 20 days, beyond: 60%, peers: yes,
+		grade: look}}`, ""},
+	{`{name: w-shift-visits, on: false, judges: customer, window: {shift: sales, number: net, after: visits, days: 28 days, as: difference,
+		less_than: -400, grade: look}}`, ""},
 	{`{name: w-month-end, on: false, judges: rep, window: {during: last 5 working days, of: net, above: 40%, grade: look}}`, ""},
-	{`{name: w-month-end-product, on: false, judges: product, base: {net: at least 3000}, window: {during: last 5 working days, of: net, above: 70%, grade: look}}`, ""},
+	{`{name: w-month-end-product, on: false, judges: product, base: {net: at least 3000}, window: {during: last 5 working days, of: net, above: 70%,
+		grade: look}}`, ""},
 	{`{name: w-first-days, on: false, judges: rep.territory, window: {during: first 7 days, of: net, below: 20%, grade: look}}`, ""},
 }
 

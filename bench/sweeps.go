@@ -39,7 +39,8 @@ func writeMore(path string, lines int, first calendar.Day) error {
 			net := 500 + rng.Int64N(60_000)
 			cost := net * (700 + rng.Int64N(80)) / 1000
 			discount := net * rng.Int64N(12) / 100
-			fmt.Fprintf(w, "%s,%d,%d,%d,%d,%d.%02d,%d.%02d,%d.%02d\n", first+calendar.Day(i*20/lines), rng.IntN(reps), customer.Uint64(), product.Uint64(), 1+rng.IntN(20), net/100, net%100, cost/100, cost%100, discount/100, discount%100)
+			fmt.Fprintf(w, "%s,%d,%d,%d,%d,%d.%02d,%d.%02d,%d.%02d\n", first+calendar.Day(i*20/lines), rng.IntN(reps), customer.Uint64(), product.Uint64(),
+				1+rng.IntN(20), net/100, net%100, cost/100, cost%100, discount/100, discount%100)
 		}
 	})
 }

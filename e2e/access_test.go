@@ -51,7 +51,8 @@ func TestRolesAndTheirBounds(t *testing.T) {
 	rea := s.as("rea")
 	refused(t, 403, "not-allowed")(rea.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: at(1)}))
 	refused(t, 403, "not-allowed")(rea.CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
-	refused(t, 403, "not-allowed")(rea.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", strings.NewReader(smallSales)))
+	refused(t, 403, "not-allowed")(rea.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv",
+		strings.NewReader(smallSales)))
 	refused(t, 403, "not-allowed")(rea.RevertIntake(ctx, 1))
 	person := client.NewPerson{Name: "new", DisplayName: "New", Role: "reviewer", Desks: &[]string{"north"}}
 	refused(t, 403, "not-allowed")(s.as("ana").CreatePerson(ctx, person))
@@ -229,7 +230,8 @@ func TestPublishing(t *testing.T) {
 	s := newService(t)
 	defer s.stop()
 	ana := s.as("ana")
-	p := refused(t, 422, "rulebook-refused")(ana.PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "judges: rep", "juges: rep", 1), Note: "x"}))
+	p := refused(t, 422, "rulebook-refused")(ana.PublishRevision(ctx,
+		client.NewRevision{Text: strings.Replace(smallBook, "judges: rep", "juges: rep", 1), Note: "x"}))
 	var texts []string
 	for _, f := range *p.Faults {
 		texts = append(texts, fmt.Sprintf("%d:%s %s", *f.Line, *f.Column, f.Text))
@@ -246,7 +248,9 @@ func TestPublishing(t *testing.T) {
 	assert.Equal(t, "dial floor: 22% becomes 23%", (*p.Faults)[0].Text)
 
 	// A column that holds one thing cannot come to hold another.
-	p = refused(t, 422, "feed-refused")(ana.PublishRevision(ctx, client.NewRevision{Text: strings.NewReplacer(", cost: money}", "}", "notes: [order_no]", "notes: [order_no, cost]", "sum: sales.cost", "sum: sales.net").Replace(smallBook), Note: "x", BasedOn: at(2)}))
+	p = refused(t, 422, "feed-refused")(ana.PublishRevision(ctx,
+		client.NewRevision{Text: strings.NewReplacer(", cost: money}", "}", "notes: [order_no]", "notes: [order_no, cost]", "sum: sales.cost",
+			"sum: sales.net").Replace(smallBook), Note: "x", BasedOn: at(2)}))
 	assert.Contains(t, *p.Detail, "the column cost of sales is stored as numeric(19,4) and cannot hold texts; give the new column another name")
 	assert.Len(t, want[[]client.Revision](t, 200)(ana.ListRevisions(ctx)), 2)
 	one := want[client.Revision](t, 200)(ana.GetRevision(ctx, 1))

@@ -49,7 +49,8 @@ func TestALeadAndTheAccounts(t *testing.T) {
 	lea, rea, ana := s.as("lea"), s.as("rea"), s.as("ana")
 	refused(t, 403, "not-allowed")(ana.ResetPassword(ctx, "rea"))
 
-	changed := want[client.Person](t, 200)(lea.ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "Robert", Role: "reviewer", Desks: []string{"north", "south"}}))
+	changed := want[client.Person](t, 200)(lea.ChangePerson(ctx, "rob",
+		client.PersonChange{DisplayName: "Robert", Role: "reviewer", Desks: []string{"north", "south"}}))
 	assert.Equal(t, []string{"north", "south"}, changed.Desks)
 	want[[]client.Case](t, 200)(onCase(s.as("rob"), s.caseOf("rea", "R3").Id, toTake))
 	refused(t, 422, "unknown-desk")(lea.ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "R", Role: "reviewer", Desks: []string{"nowhere"}}))
@@ -132,7 +133,8 @@ func TestAccountsInTheConsole(t *testing.T) {
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("lea", password), p.Go("/people"), p.Sees("4 accounts"), p.ClickText("New account"), p.Sees("New account"))
-	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"), p.ClickText("Add account"), p.Sees("5 accounts"), p.Sees("Copy it now; it is not shown again."))
+	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"),
+		p.ClickText("Add account"), p.Sees("5 accounts"), p.Sees("Copy it now; it is not shown again."))
 	word, err := browser.Value[string](p, "document.querySelector('aside code').textContent")
 	require.NoError(t, err)
 	found, err := p.Axe(axeSource)
@@ -141,7 +143,8 @@ func TestAccountsInTheConsole(t *testing.T) {
 
 	mia := screen(t, s, 1280, 800)
 	do(t, mia.Go("/sign-in"), mia.Type("#name", "mia"), mia.Type("#password", word), mia.ClickText("Sign in"), mia.Sees("choose your own password"))
-	do(t, mia.Type("#fresh", "long enough now"), mia.ClickText("Sign in"), mia.Until("location.pathname === '/desk'"), mia.Go("/account"), mia.Sees("on South desk"))
+	do(t, mia.Type("#fresh", "long enough now"), mia.ClickText("Sign in"), mia.Until("location.pathname === '/desk'"), mia.Go("/account"),
+		mia.Sees("on South desk"))
 
 	for i, text := range []string{"long enough now", "longer than that", "longer than that"} {
 		do(t, mia.Type(fmt.Sprintf("form label:nth-of-type(%d) input", i+1), text))

@@ -81,7 +81,10 @@ func TestExamplesOfCommands(t *testing.T) {
 		require.NoError(t, os.WriteFile(name, []byte("%PDF-1.4 x"), 0o600))
 	}
 	// What changes the demo that other tests read is looked at elsewhere.
-	elsewhere := regexp.MustCompile(`^(serve|demo|check|version|sign-in|sign-out|password|token|person|absence|load|intake revert|publish|dial set|grade change|rulebook restore|sweep( |$)|period (close|reopen)|view (save|delete)|case (take|return|hand-over|ask|park|resume|comment|settle|reopen|open|undo|attach|remove-file|end-snooze)|todo (add|done|remove)|data-issue close|service (backup|restore|clock))`)
+	elsewhere := regexp.MustCompile(`^(serve|demo|check|version|sign-in|sign-out|password|token|person|absence|load|intake revert|publish|dial ` +
+		`set|grade change|rulebook restore|sweep( |$)|period (close|reopen)|view (save|delete)|case ` +
+		`(take|return|hand-over|ask|park|resume|comment|settle|reopen|open|undo|attach|remove-file|end-snooze)|todo (add|done|remove)|data-issue ` +
+		`close|service (backup|restore|clock))`)
 	topics := regexp.MustCompile(`(?m)^  ([a-z-]+(?: [a-z-]+)?)  `)
 	ran := 0
 	for _, topic := range []string{"start", "data", "figures", "writing", "sweeping", "results", "review", "reporting", "accounts", "running"} {

@@ -28,7 +28,8 @@ func TestTakenToADeskByHand(t *testing.T) {
 	require.Nil(t, one.Case)
 	require.Nil(t, two.Case)
 	take := func(ids ...int64) client.ExceptionsTaken { return client.ExceptionsTaken{Exceptions: ids} }
-	assert.Contains(t, *refused(t, 409, "not-taken")(s.as("rob").OpenCases(ctx, take(one.Id))).Detail, "it cannot open a case: only members of North desk, analysts and leads may open a case for exception 8")
+	assert.Contains(t, *refused(t, 409, "not-taken")(s.as("rob").OpenCases(ctx, take(one.Id))).Detail,
+		"it cannot open a case: only members of North desk, analysts and leads may open a case for exception 8")
 	refused(t, 404, "not-found")(s.as("rea").OpenCases(ctx, take(one.Id, 999999)))
 	before := len(want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items)
 

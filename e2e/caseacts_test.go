@@ -25,7 +25,8 @@ func reviewed(t *testing.T, c *clock) *service {
 	s := runAs(t, first.database, func(o *options) { o.Now, o.Idle = c.now, true })
 	s.tokens, s.home = first.tokens, first.home
 	t.Cleanup(s.stop)
-	want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx, client.NewPerson{Name: "ned", DisplayName: "Ned", Role: people.Reviewer, Desks: &[]string{"north"}}))
+	want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx,
+		client.NewPerson{Name: "ned", DisplayName: "Ned", Role: people.Reviewer, Desks: &[]string{"north"}}))
 	s.sweep("2026-10")
 	return s
 }
@@ -169,7 +170,8 @@ func TestTheLifeOfACase(t *testing.T) {
 	assert.Contains(t, errs, "-reason is missing")
 	code, _, errs = s.oskel("rea", "case", "reopen", "-reason", "The note was cancelled", itoa(id))
 	require.Equal(t, 0, code, errs)
-	assert.Equal(t, []string{"joined", "parked", "resumed", "parked", "asked", "resumed", "asked", "answered", "handed over", "settled", "reopened"}, s.trailOf(t, id)[1:])
+	assert.Equal(t, []string{"joined", "parked", "resumed", "parked", "asked", "resumed", "asked", "answered", "handed over", "settled", "reopened"},
+		s.trailOf(t, id)[1:])
 	code, out, errs = s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)
 }

@@ -64,7 +64,8 @@ func TestTheListOfCases(t *testing.T) {
 
 	// What is at stake in each is that of the rule with most, also after a correction; the least first.
 	off := func() (n int) {
-		require.NoError(t, s.pool(t).QueryRow(ctx, "select count(*) from cases c where c.stake is distinct from (select max(stake) from (select sum(e.stake) as stake from exceptions e where e.case_id = c.id and e.state <> 'cleared' group by e.rule) r)").Scan(&n))
+		require.NoError(t, s.pool(t).QueryRow(ctx, "select count(*) from cases c where c.stake is distinct from (select max(stake) from (select "+
+			"sum(e.stake) as stake from exceptions e where e.case_id = c.id and e.state <> 'cleared' group by e.rule) r)").Scan(&n))
 		return n
 	}
 	assert.Zero(t, off())
@@ -80,7 +81,8 @@ func TestTheListOfCases(t *testing.T) {
 	assert.Zero(t, off())
 
 	// Gathered: each group in its order with how many it has in all, whatever the page.
-	for group, titles := range map[client.ListCasesParamsGroup]string{"desk": "North desk 2 2, South desk 1 1", "person": "Not taken 2 2, Rea 1 1", "kind": "Reps 3 3", "state": "Open 2 2, Taken 1 1"} {
+	for group, titles := range map[client.ListCasesParamsGroup]string{"desk": "North desk 2 2, South desk 1 1", "person": "Not taken 2 2, Rea 1 1",
+		"kind": "Reps 3 3", "state": "Open 2 2, Taken 1 1"} {
 		_, page := list(func(p *client.ListCasesParams) { p.Group, p.Limit = &group, ptr(1) })
 		var said []string
 		for _, g := range *page.Groups {
@@ -116,7 +118,8 @@ func TestTheListOfCases(t *testing.T) {
 	assert.Contains(t, errs, "Saved the view All: all that waits.")
 
 	// The small histories: of those that can be drawn, judged once a rule.
-	h := want[[]client.CaseHistory](t, 200)(s.as("rob").ListCaseHistories(ctx, &client.ListCaseHistoriesParams{Cases: itoa(id) + ",999999," + itoa(s.caseNamed(t, "R2").Id)}))
+	h := want[[]client.CaseHistory](t, 200)(s.as("rob").ListCaseHistories(ctx,
+		&client.ListCaseHistoriesParams{Cases: itoa(id) + ",999999," + itoa(s.caseNamed(t, "R2").Id)}))
 	require.Len(t, h, 2)
 	for _, x := range h {
 		assert.Len(t, x.Held, 13)
@@ -133,7 +136,8 @@ func TestTheListOfCases(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Type("input[type=search]", "cato"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Type("input[type=search]", " and nobody"), p.Sees("No cases match these filters."),
+	do(t, p.Type("input[type=search]", "cato"), p.Until("document.querySelectorAll('[data-row]').length === 1"),
+		p.Type("input[type=search]", " and nobody"), p.Sees("No cases match these filters."),
 		p.ClickText("Show all"), p.Until("document.querySelectorAll('[data-row]').length === 3"))
 	do(t, p.Go("/desk?state=late&group=person"), p.Sees("Late ones"), p.Sees("Delete view"))
 }

@@ -45,7 +45,8 @@ func TestNamedAndTold(t *testing.T) {
 		return onCase(s.as(person), id, toSay(text))
 	}
 	refused(t, 403, "not-allowed")(say("rob", "mine?"))
-	assert.Contains(t, *refused(t, 409, "case-state")(say("rea", "what of @rob and @robert?")).Detail, `There is no account @robert; type @ and the name of an account`)
+	assert.Contains(t, *refused(t, 409, "case-state")(say("rea", "what of @rob and @robert?")).Detail,
+		`There is no account @robert; type @ and the name of an account`)
 	assert.Empty(t, s.toldTo(t, "rob"), "nothing half done")
 	refused(t, 409, "case-state")(say("rea", strings.Repeat("@a@b ", 2)))
 
@@ -58,7 +59,8 @@ func TestNamedAndTold(t *testing.T) {
 	assert.Equal(t, []string{"rob mentioned <b>No</b>, @rea"}, s.toldTo(t, "rea"))
 
 	// All of it is there, page by page, and none of it is seen before it was shown.
-	_, err := s.pool(t).Exec(ctx, "insert into notices (person, case_id, what, text, author) select 'lea', $1, 'mentioned', 'no ' || n, 'rea' from generate_series(1, 450) n", id)
+	_, err := s.pool(t).Exec(ctx, "insert into notices (person, case_id, what, text, author) select 'lea', $1, 'mentioned', 'no ' || n, 'rea' from "+
+		"generate_series(1, 450) n", id)
 	require.NoError(t, err)
 	code, out, errs := s.oskel("lea", "notifications", "-keep-unread", "-format", "csv")
 	require.Equal(t, 0, code, errs)
@@ -138,7 +140,8 @@ func TestFilesOfACase(t *testing.T) {
 	} {
 		assert.Contains(t, *refused(t, 409, "case-state")(send("rea", bad.name, bad.content)).Detail, bad.says, bad.name)
 	}
-	refused(t, 413, "too-large")(s.as("rea").AddCaseFileWithBody(ctx, id, &client.AddCaseFileParams{Name: "a.txt"}, "application/octet-stream", io.LimitReader(forever{}, casework.LargestFile+1)))
+	refused(t, 413, "too-large")(s.as("rea").AddCaseFileWithBody(ctx, id, &client.AddCaseFileParams{Name: "a.txt"}, "application/octet-stream",
+		io.LimitReader(forever{}, casework.LargestFile+1)))
 	refused(t, 403, "not-allowed")(send("rob", "a.txt", "of another desk"))
 
 	// By the command line; two gigabytes are refused at once.
@@ -191,7 +194,8 @@ func TestTodosOfACase(t *testing.T) {
 	code, _, errs := s.oskel("rea", "todo", "add", "-by", "2026-11-04", itoa(id), "Call")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "4 Nov 2026 is past")
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "Call", Owner: ptr("nobody"), Due: day("2026-11-09")})).Detail, `no account "nobody"`)
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id,
+		client.NewTodo{Text: "Call", Owner: ptr("nobody"), Due: day("2026-11-09")})).Detail, `no account "nobody"`)
 	refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "  ", Due: day("2026-11-09")}))
 	refused(t, 403, "not-allowed")(s.as("rob").AddTodo(ctx, id, client.NewTodo{Text: "Call", Due: day("2026-11-09")}))
 	code, out, errs := s.oskel("rea", "todo", "add", "-by", "2026-11-09", "-who", "ana", itoa(id), "Load", "the", "returns")
@@ -234,7 +238,8 @@ func TestTodosOfACase(t *testing.T) {
 	for range casework.MostTodos - 1 {
 		want[client.Todo](t, 201)(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "More", Due: day("2026-11-12")}))
 	}
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "One", Due: day("2026-11-12")})).Detail, "It has 20 open to-dos")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "One", Due: day("2026-11-12")})).Detail,
+		"It has 20 open to-dos")
 }
 
 // The page of a case and what is for oneself, in the console.
@@ -246,15 +251,20 @@ func TestPartsOfACaseInTheConsole(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Evidence"), p.Sees("Evidence"), p.Sees("Its figures"))
 	do(t, p.ClickText("Add a to-do"), p.Sees("By when"), p.Type("section[aria-label='To do'] form input", "Ask for the contract"),
-		p.Set("section[aria-label='To do'] form [aria-label='By when']", "1 Dec 2030"), p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),
+		p.Set("section[aria-label='To do'] form [aria-label='By when']", "1 Dec 2030"),
+		p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),
 		p.Do("section[aria-label='To do'] form", "e.requestSubmit()"), p.Sees("within a year"))
 	soon := time.Now().AddDate(0, 0, 3).Format("2 Jan 2006")
-	do(t, p.Set("section[aria-label='To do'] form [aria-label='By when']", soon), p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),
+	do(t, p.Set("section[aria-label='To do'] form [aria-label='By when']", soon),
+		p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),
 		p.Do("section[aria-label='To do'] form", "e.requestSubmit()"), p.Sees("rea, by "+soon))
-	do(t, p.Run(`(() => { const d = new DataTransfer(); d.items.add(new File(['Called.'], 'note.txt')); d.items.add(new File(['MZ'], 'x.exe')); const e = document.querySelector('[aria-label="Files to attach"]'); e.files = d.files; e.dispatchEvent(new Event('change')) })()`),
+	do(t, p.Run(`(() => { const d = new DataTransfer(); d.items.add(new File(['Called.'], 'note.txt')); d.items.add(new File(['MZ'],
+	    'x.exe')); const e = document.querySelector('[aria-label="Files to attach"]'); e.files = d.files; e.dispatchEvent(new Event('change')) })()`),
 		p.Sees("cannot be attached; allowed files end in .csv"), p.Until("document.querySelector('section[aria-label=Files] a')?.textContent === 'note.txt'"))
-	do(t, p.Type("#comment-"+itoa(id), "See it, @lea"), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol strong')].some((e) => e.textContent === '@lea')"))
-	do(t, p.Type("#comment-"+itoa(id), "<img src=x onerror='document.title=1'> & <b>bold</b>"), p.ClickText("Add the comment"), p.Sees("<b>bold</b>"), p.Until("!document.querySelector('ol img, ol b')"))
+	do(t, p.Type("#comment-"+itoa(id), "See it, @lea"), p.ClickText("Add the comment"),
+		p.Until("[...document.querySelectorAll('ol strong')].some((e) => e.textContent === '@lea')"))
+	do(t, p.Type("#comment-"+itoa(id), "<img src=x onerror='document.title=1'> & <b>bold</b>"), p.ClickText("Add the comment"), p.Sees("<b>bold</b>"),
+		p.Until("!document.querySelector('ol img, ol b')"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -104,7 +104,8 @@ func TestARuleThatIsSwitchedOff(t *testing.T) {
 	s.sweep("2026-10")
 	s.publish(strings.Replace(smallBook, "    title: Thin margin\n", "    title: Thin margin\n    on: false\n", 1), 1)
 	s.sweep("2026-10")
-	x := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", State: ptr(client.ListExceptionsParamsState("cleared"))})).Items
+	x := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx,
+		&client.ListExceptionsParams{Period: "2026-10", State: ptr(client.ListExceptionsParamsState("cleared"))})).Items
 	require.Len(t, x, 1)
 	assert.Equal(t, []string{"thin-margin", "R2", "not judged"}, []string{x[0].Rule, x[0].Key, x[0].Outcome})
 }

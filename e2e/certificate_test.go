@@ -28,7 +28,8 @@ import (
 func writeCertificate(t *testing.T, dir string, serial int64) (file, keyFile string) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	made := &x509.Certificate{SerialNumber: big.NewInt(serial), Subject: pkix.Name{CommonName: "oskel"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
+	made := &x509.Certificate{SerialNumber: big.NewInt(serial), Subject: pkix.Name{CommonName: "oskel"}, NotBefore: time.Now().Add(-time.Hour),
+		NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
 	der, err := x509.CreateCertificate(rand.Reader, made, made, &key.PublicKey, key)
 	require.NoError(t, err)
 	secret, err := x509.MarshalPKCS8PrivateKey(key)
@@ -124,7 +125,8 @@ func TestServeSaysWhatIsWrong(t *testing.T) {
 		"-memory much":                           "a size such as",
 		"-proxies here":                          "the proxies",
 	} {
-		out, err := exec.Command(binary, append([]string{"serve", "-addr", "127.0.0.1:0", "-data", filepath.Join(dir, "data")}, strings.Fields(args)...)...).CombinedOutput()
+		out, err := exec.Command(binary, append([]string{"serve", "-addr", "127.0.0.1:0", "-data", filepath.Join(dir, "data")},
+			strings.Fields(args)...)...).CombinedOutput()
 		assert.Error(t, err, args)
 		assert.Contains(t, string(out), said, args)
 	}

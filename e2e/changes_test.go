@@ -70,7 +70,8 @@ func TestChangesAreHeard(t *testing.T) {
 	other.tokens = s.tokens
 	here, there := s.listen(t), other.listen(t)
 	s.sweep("2026-10")
-	for _, stage := range []string{`"reading the data","number":1`, `"judging","number":2`, `"comparing with the record","number":3`, `"writing","number":4`, `"","number":0`} {
+	for _, stage := range []string{`"reading the data","number":1`, `"judging","number":2`, `"comparing with the record","number":3`,
+		`"writing","number":4`, `"","number":0`} {
 		hears(t, here, `sweeping {"period":"Oct 2026","stage":`+stage+`,"of":4}`)
 	}
 	hears(t, there, `changed {"what":"sweeps"}`)

@@ -38,7 +38,8 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	assert.Equal(t, 0, code, errs)
 	assert.Empty(t, out)
 	assert.Contains(t, errs, "Published revision 1")
-	for _, args := range [][]string{{"-register", "rep", file(t, "reps.csv", smallReps)}, {"-targets", "rep", file(t, "targets.csv", smallTargets)}, {"-feed", "sales", file(t, "sales.csv", smallSales)}} {
+	for _, args := range [][]string{{"-register", "rep", file(t, "reps.csv", smallReps)}, {"-targets", "rep", file(t, "targets.csv", smallTargets)},
+		{"-feed", "sales", file(t, "sales.csv", smallSales)}} {
 		code, _, errs = s.oskel("ana", append([]string{"load"}, args...)...)
 		assert.Equal(t, 0, code, errs)
 	}
@@ -71,7 +72,8 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &list))
 	assert.Equal(t, 0, code)
 	assert.Len(t, list, 4)
-	for _, args := range [][]string{{"table", "-by", "rep", "-period", "2026-10", "revenue"}, {"grid", "-period", "2026-10"}, {"exceptions", "-period", "2026-10"}, {"cases"}, {"register", "rep"}} {
+	for _, args := range [][]string{{"table", "-by", "rep", "-period", "2026-10", "revenue"}, {"grid", "-period", "2026-10"},
+		{"exceptions", "-period", "2026-10"}, {"cases"}, {"register", "rep"}} {
 		code, out, errs = s.oskel("rob", slices.Concat(args[:1], []string{"-text", "nobody is called this", "-format", "json"}, args[1:])...)
 		assert.Equal(t, 0, code, "%s: %s", args[0], errs)
 		assert.Contains(t, out, "[]", args[0])
@@ -165,7 +167,8 @@ func TestHelpAndUsage(t *testing.T) {
 		assert.Contains(t, out, "Example:\n  oskel "+name)
 		assert.Empty(t, errs)
 	}
-	for _, args := range [][]string{{}, {"swep", "2026-10"}, {"sweep"}, {"sweep", "-x"}, {"show", "abc"}, {"load", "x.csv"}, {"load", "-feed", "a", "-register", "b", "x.csv"}, {"publish", "x.yaml"}, {"settle", "1"}, {"exceptions", "-period", "2026-10", "-format", "xml"}} {
+	for _, args := range [][]string{{}, {"swep", "2026-10"}, {"sweep"}, {"sweep", "-x"}, {"show", "abc"}, {"load", "x.csv"},
+		{"load", "-feed", "a", "-register", "b", "x.csv"}, {"publish", "x.yaml"}, {"settle", "1"}, {"exceptions", "-period", "2026-10", "-format", "xml"}} {
 		code, _, _ := run(args...)
 		assert.Equal(t, 2, code, "%v", args)
 	}
@@ -283,7 +286,8 @@ func TestACaseFromTheCommandLine(t *testing.T) {
 	number := itoa(s.caseOf("rea", "R3").Id)
 	code, out, errs := s.oskel("rea", "case", "show", number)
 	assert.Equal(t, 0, code, errs)
-	for _, says := range []string{"Cato Made-Up", "There is no data on revenue for Oct 2026", "No order lines since 12 Sep 2026", "sweep 1 opened the case", "added a flag"} {
+	for _, says := range []string{"Cato Made-Up", "There is no data on revenue for Oct 2026", "No order lines since 12 Sep 2026",
+		"sweep 1 opened the case", "added a flag"} {
 		assert.Contains(t, out, says)
 	}
 	code, _, errs = s.oskel("rea", "case", "return", number)

@@ -41,7 +41,8 @@ func TestFilesOfTheCommandLine(t *testing.T) {
 		assert.Equal(t, string(own), printed)
 	}
 	assert.Contains(t, write("f.csv", "report", "outcomes"), "thin-margin,Thin margin,1,1,0,0,0,0,1.0000,")
-	for _, list := range [][]string{{"exceptions", "-period", "2026-10"}, {"cases", "-all"}, {"report", "outcomes"}, {"report", "backlog"}, {"exceptions", "grid", "-period", "2026-10"}, {"sweep", "list"}} {
+	for _, list := range [][]string{{"exceptions", "-period", "2026-10"}, {"cases", "-all"}, {"report", "outcomes"}, {"report", "backlog"},
+		{"exceptions", "grid", "-period", "2026-10"}, {"sweep", "list"}} {
 		text := write("x.json", list...)
 		assert.True(t, json.Valid([]byte(text)), "%s: %.60s", list[0], text)
 	}
@@ -54,7 +55,8 @@ func TestFilesOfTheCommandLine(t *testing.T) {
 	assert.Equal(t, []string{"kind", "key", "name"}, rows[0][:3])
 	last := len(rows[0])
 	assert.Equal(t, []string{"2026-10", "2026-10 flags"}, rows[0][last-2:])
-	assert.Equal(t, []string{"rep", "R2", "Bera Made-Up", "", "", "act", "2"}, append(append([]string{}, rows[1][:3]...), rows[1][last-4:]...), "September was not swept: nobody knows")
+	assert.Equal(t, []string{"rep", "R2", "Bera Made-Up", "", "", "act", "2"}, append(append([]string{}, rows[1][:3]...), rows[1][last-4:]...),
+		"September was not swept: nobody knows")
 	p := refused(t, 400, "invalid-request")(s.as("lea").ExportReport(ctx, &client.ExportReportParams{Report: "grid", Form: "csv"}))
 	assert.Contains(t, *p.Detail, "expected the last period of the grid")
 }

@@ -36,7 +36,8 @@ func TestKeysActOnWhatIsInView(t *testing.T) {
 	second := focus()
 	require.NotZero(t, second)
 	settle := func(by string, id int64) {
-		want[[]client.Case](t, 200)(s.as(by).ActOnCases(ctx, client.CaseAct{Do: client.CaseActDoSettle, Cases: []client.CaseRef{{Id: id}}, Finding: ptr(client.CaseActFindingConfirmed)}))
+		want[[]client.Case](t, 200)(s.as(by).ActOnCases(ctx,
+			client.CaseAct{Do: client.CaseActDoSettle, Cases: []client.CaseRef{{Id: id}}, Finding: ptr(client.CaseActFindingConfirmed)}))
 	}
 	settle("lea", second)
 	do(t, rows("2"), p.Sees("case "+itoa(second)+": settled by lea."), p.Press("t"))
@@ -50,7 +51,9 @@ func TestKeysActOnWhatIsInView(t *testing.T) {
 	assert.Equal(t, "taken", string(want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, third)).Case.State))
 
 	// With a case open beside the list, keys are for that one, wherever the focus is.
-	do(t, p.Press("o"), p.Sees("What is flagged"), p.Run("document.querySelector('aside a, aside button').focus()"), p.Press("s"), p.Until("document.querySelector('[role=dialog]')?.innerText.includes(', case "+itoa(third)+"')"), p.Until("document.querySelector('[role=dialog]').contains(document.activeElement)"),
+	do(t, p.Press("o"), p.Sees("What is flagged"), p.Run("document.querySelector('aside a, aside button').focus()"), p.Press("s"),
+		p.Until("document.querySelector('[role=dialog]')?.innerText.includes(', case "+itoa(third)+"')"),
+		p.Until("document.querySelector('[role=dialog]').contains(document.activeElement)"),
 		p.Press("Escape"), p.Until("!document.querySelector('[role=dialog]') && !!document.querySelector('aside[aria-label=Case]')"))
 	do(t, p.Press("o"), p.Until("!document.querySelector('aside[aria-label=Case]')"))
 
@@ -71,7 +74,8 @@ func TestACaseIsLive(t *testing.T) {
 	do(t, p.Sees("A word from the lead."))
 	version := want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, id)).Case.Version
 	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toTake))
-	problem := refused(t, 412, "changed-meanwhile")(s.as("rea").ActOnCases(ctx, client.CaseAct{Do: client.CaseActDoTake, Cases: []client.CaseRef{{Id: id, Version: &version}}}))
+	problem := refused(t, 412, "changed-meanwhile")(s.as("rea").ActOnCases(ctx,
+		client.CaseAct{Do: client.CaseActDoTake, Cases: []client.CaseRef{{Id: id, Version: &version}}}))
 	assert.Equal(t, "the case has changed since it was read: taken by lea", *problem.Detail)
 }
 
@@ -83,7 +87,8 @@ func TestClearedCasesAreSettledAndUndone(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-05,A1,R3,1000,100\n", replace("2026-10"))
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk"), p.ClickText("Settle 1 cleared case"), p.Sees(" as cleared"), p.Until("!document.body.innerText.includes('Settle 1 cleared')"), p.ClickText("Undo"), p.Sees("Settle 1 cleared case"))
+	do(t, p.SignIn("lea", password), p.Go("/desk"), p.ClickText("Settle 1 cleared case"), p.Sees(" as cleared"),
+		p.Until("!document.body.innerText.includes('Settle 1 cleared')"), p.ClickText("Undo"), p.Sees("Settle 1 cleared case"))
 	assert.Equal(t, 3, want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Total)
 }
 
@@ -95,7 +100,8 @@ func TestADraftTwice(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin"), p.Sees("Delete this rule"))
 	do(t, p.ClickText("Dials"), p.Sees("Used by: rule"), p.ClickText("My draft"), p.Sees("Delete this rule"))
-	do(t, p.ClickText("Delete this rule"), p.Sees("is deleted from the draft"), p.ClickText("Undo"), p.Until("document.body.innerText.includes('no change yet') || document.body.innerText.includes('No change')"))
+	do(t, p.ClickText("Delete this rule"), p.Sees("is deleted from the draft"), p.ClickText("Undo"),
+		p.Until("document.body.innerText.includes('no change yet') || document.body.innerText.includes('No change')"))
 
 	// Typed on in the next field while the answer to the one before comes: what is in it then
 	// is what was typed, and it is the draft's when the field is left.
@@ -124,7 +130,9 @@ func TestAnAbsenceInTheConsole(t *testing.T) {
 	}
 	form := func(p *browser.Page, first, last, standIn string) {
 		do(t, p.ClickText("Note an absence"), p.Set("input[aria-label='First day']", first), p.Set("input[aria-label='Last day']", last),
-			p.Until("[...document.querySelectorAll('form select option')].some((o) => o.value === '"+standIn+"')"), p.Do("form:has(input[aria-label='First day']) select", "e.value = '"+standIn+"'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.ClickText("Note it"))
+			p.Until("[...document.querySelectorAll('form select option')].some((o) => o.value === '"+standIn+"')"),
+			p.Do("form:has(input[aria-label='First day']) select", "e.value = '"+standIn+"'; e.dispatchEvent(new Event('change', {bubbles: true}))"),
+			p.ClickText("Note it"))
 	}
 	p := screen(t, s, 390, 844)
 	do(t, p.SignIn("rea", password), p.Go("/account"), p.Sees("You are not noted as away"))

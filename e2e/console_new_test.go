@@ -33,7 +33,8 @@ func TestAFileIsTakenInOnTheDataPage(t *testing.T) {
 	do(t, drop(p, "november.csv", salesHead+"2026-11-02,N1,R9,50,40\n2026-11-03,N2,R1,1.23456,40\n"), p.Sees("november.csv"), p.ClickText("Check"))
 	do(t, p.Sees("2 faults"), p.Sees("R9"), p.Sees("unknown rep"), p.Sees("more than four decimal places"))
 	assert.Equal(t, "", s.revenue("2026-11"))
-	do(t, drop(p, "november.csv", salesHead+"2026-11-02,N1,R1,50,40\n2026-10-07,A6,R2,999.9999,900\n"), p.ClickText("Check"), p.Sees("Nov 2026"), p.Sees("Oct 2026"), p.Sees("1 of the 2 lines is equal to a line that is there already"))
+	do(t, drop(p, "november.csv", salesHead+"2026-11-02,N1,R1,50,40\n2026-10-07,A6,R2,999.9999,900\n"), p.ClickText("Check"), p.Sees("Nov 2026"),
+		p.Sees("Oct 2026"), p.Sees("1 of the 2 lines is equal to a line that is there already"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -41,7 +42,8 @@ func TestAFileIsTakenInOnTheDataPage(t *testing.T) {
 	do(t, p.ClickText("Import anyway"), p.Sees("intake 4"))
 	assert.Equal(t, "50", s.revenue("2026-11"))
 	assert.Equal(t, "2999.9998", s.revenue("2026-10"))
-	do(t, drop(p, "reps.csv", "rep,name,territory\nR8,Elmo Made-Up,North\n"), p.Sees("Register: Reps"), p.ClickText("Check"), p.Sees("1 new subject among them: R8"), p.ClickText("Load 1 row"), p.Sees("intake 5"))
+	do(t, drop(p, "reps.csv", "rep,name,territory\nR8,Elmo Made-Up,North\n"), p.Sees("Register: Reps"), p.ClickText("Check"),
+		p.Sees("1 new subject among them: R8"), p.ClickText("Load 1 row"), p.Sees("intake 5"))
 	entries := want[[]client.RegisterEntry](t, 200)(s.as("ana").GetSubject(ctx, "rep", "R8"))
 	assert.Len(t, entries, 1)
 	// A reviewer takes nothing in.
@@ -91,7 +93,8 @@ func TestTheFileEditor(t *testing.T) {
 	do(t, p.Edit("sum: sales.nett", "sum: sales.net"), p.Sees("No errors"), p.Until("!document.querySelector('.cm-lint-marker-error')"))
 	// What was done is undone and done again; what is sought is found.
 	key := func(key string) error {
-		return p.Do(".cm-content", fmt.Sprintf("e.focus(); e.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', ctrlKey: true, bubbles: true, cancelable: true}))", key))
+		return p.Do(".cm-content", fmt.Sprintf("e.focus(); e.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', ctrlKey: true, bubbles: true, "+
+			"cancelable: true}))", key))
 	}
 	do(t, p.Edit("title: Smaller", "title: Least"), p.Sees("title: Least"), key("z"), p.Sees("title: Smaller"), key("y"), p.Sees("title: Least"))
 	assert.Eventually(t, func() bool {
@@ -112,12 +115,14 @@ func TestARecordDoesNotFlattenTheRest(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?period=2026-10"), p.Sees("a bar with a gap is truncated"))
-	widths, err := browser.Value[[]float64](p, "[...document.querySelectorAll('tbody tr')].slice(0, 6).map(r => [...r.querySelectorAll('td:nth-child(2) .bg-tide')].at(-1).getBoundingClientRect().width)")
+	widths, err := browser.Value[[]float64](p, "[...document.querySelectorAll('tbody tr')].slice(0, 6).map(r => "+
+		"[...r.querySelectorAll('td:nth-child(2) .bg-tide')].at(-1).getBoundingClientRect().width)")
 	require.NoError(t, err)
 	require.Len(t, widths, 6)
 	assert.Greater(t, widths[1], widths[0]/3, "the second is not washed out by the first")
 	do(t, p.Go("/measures/revenue?period=2026-10"), p.Until("document.querySelector('figure svg text')"), p.Rest())
-	least, err := browser.Value[string](p, "[...document.querySelectorAll('figure svg text')].map(e => e.textContent).filter(t => /^-?[\\d,]+$/.test(t)).sort((a, b) => parseFloat(a.replaceAll(',', '')) - parseFloat(b.replaceAll(',', '')))[0]")
+	least, err := browser.Value[string](p, "[...document.querySelectorAll('figure svg text')].map(e => e.textContent).filter(t => "+
+		"/^-?[\\d,]+$/.test(t)).sort((a, b) => parseFloat(a.replaceAll(',', '')) - parseFloat(b.replaceAll(',', '')))[0]")
 	require.NoError(t, err)
 	assert.Equal(t, "0", least)
 }
@@ -127,7 +132,9 @@ func TestDaysInFields(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/data/registers/rep"), p.Until("/^\\d+ \\w+ 2026$/.test(document.querySelector('[aria-label=\"As of\"]')?.value ?? '')"))
-	do(t, p.Set("[aria-label='As of']", "1 March 2026"), p.Until("location.search.includes('at=2026-03-01')"), p.Until("document.querySelector('[aria-label=\"As of\"]').value === '1 Mar 2026'"))
+	do(t, p.SignIn("ines", demo.Password), p.Go("/data/registers/rep"),
+		p.Until("/^\\d+ \\w+ 2026$/.test(document.querySelector('[aria-label=\"As of\"]')?.value ?? '')"))
+	do(t, p.Set("[aria-label='As of']", "1 March 2026"), p.Until("location.search.includes('at=2026-03-01')"),
+		p.Until("document.querySelector('[aria-label=\"As of\"]').value === '1 Mar 2026'"))
 	do(t, p.Set("[aria-label='As of']", "31 Feb 2026"), p.Sees("a day, such as "))
 }

@@ -53,7 +53,8 @@ func (contractKeeper) RoundTrip(r *http.Request) (*http.Response, error) {
 		Status:                 answer.StatusCode,
 		Header:                 answer.Header,
 		Body:                   io.NopCloser(bytes.NewReader(body)),
-		Options:                &openapi3filter.Options{IncludeResponseStatus: true, ExcludeResponseBody: !strings.Contains(answer.Header.Get("Content-Type"), "json")},
+		Options: &openapi3filter.Options{IncludeResponseStatus: true,
+			ExcludeResponseBody: !strings.Contains(answer.Header.Get("Content-Type"), "json")},
 	})
 	if err != nil {
 		return nil, err

@@ -23,7 +23,8 @@ var update = flag.Bool("update", false, "write what the commands of the guide sa
 var (
 	fences      = regexp.MustCompile("(?s)```([a-z]*) ?([a-z0-9.-]*)\n(.*?)```")
 	quotedOrNot = regexp.MustCompile(`"([^"]*)"|\S+`)
-	moments     = regexp.MustCompile(`\d{1,2} [A-Z][a-z]{2} \d{4},? \d{2}:\d{2}|\d{4}-\d{2}-\d{2}[ T]\d{2}:\d{2}(?::\d{2})?(?:\.\d+)?(?: UTC|Z)?|oskel_[A-Z2-7]{26}|\b[A-Z2-7]{12}\b|(?:[a-z2-7]{4}-){3}[a-z2-7]{4}|in \d+ ms|in \d\.\d s`)
+	moments     = regexp.MustCompile(`\d{1,2} [A-Z][a-z]{2} \d{4},? \d{2}:\d{2}|\d{4}-\d{2}-\d{2}[ T]\d{2}:\d{2}(?::\d{2})?(?:\.\d+)?(?: ` +
+		`UTC|Z)?|oskel_[A-Z2-7]{26}|\b[A-Z2-7]{12}\b|(?:[a-z2-7]{4}-){3}[a-z2-7]{4}|in \d+ ms|in \d\.\d s`)
 )
 
 // commands finds the commands of a block and what it shows below each.

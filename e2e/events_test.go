@@ -44,7 +44,8 @@ func flurries(t *testing.T) *service {
 
 // found lists what is on record of a period: rule, subject, event, state.
 func (s *service) found(period string) (out []string) {
-	for _, e := range want[client.ExceptionPage](s.t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: period, Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items {
+	for _, e := range want[client.ExceptionPage](s.t,
+		200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: period, Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items {
 		event := "period"
 		if e.Event != nil {
 			event = e.Event.String()
@@ -61,7 +62,8 @@ func TestEveryEventIsAnException(t *testing.T) {
 	s := flurries(t)
 	s.sweep("2026-09")
 	assert.Equal(t, []string{"flurry R1 2026-09-06 raised", "flurry R1 2026-09-20 raised"}, s.found("2026-09"))
-	list := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-09", Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items
+	list := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx,
+		&client.ListExceptionsParams{Period: "2026-09", Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items
 	assert.Equal(t, "2 order lines within 3 days (5 Sep 2026 to 6 Sep 2026); 2 or more are flagged.", list[0].Sentence)
 	assert.Equal(t, "2 order lines within 3 days (19 Sep 2026 to 20 Sep 2026); 2 or more are flagged.", list[1].Sentence)
 	require.NotNil(t, list[0].Case)
@@ -130,7 +132,8 @@ func TestAWindowLongerThanTheData(t *testing.T) {
 	assert.NotContains(t, strings.Join(check(book.Text), "\n"), "reaches back")
 	long := strings.NewReplacer("within: 20 days", "within: 50 days", "within: 3 days", "within: 35 days").Replace(book.Text)
 	assert.Contains(t, check(long), "'within: 50 days' reaches back to 21 Aug 2026, but the lines of Order lines begin on 5 Sep 2026")
-	past := strings.Replace(book.Text, "window: {burst: sales, at_least: 2 lines, within: 3 days, grade: act}", "outlier: {of: revenue, by: own past, over: 6 periods, beyond: 3, grade: act}", 1)
+	past := strings.Replace(book.Text, "window: {burst: sales, at_least: 2 lines, within: 3 days, grade: act}",
+		"outlier: {of: revenue, by: own past, over: 6 periods, beyond: 3, grade: act}", 1)
 	assert.Contains(t, check(past), "'over: 6 periods' reaches back to 1 Mar 2026, but the lines of Order lines begin on 5 Sep 2026")
 }
 
@@ -141,7 +144,8 @@ func TestLinesAreMatchedByNotes(t *testing.T) {
 	s := newService(t)
 	head, tail := smallBook[:strings.Index(smallBook, "grades:\n")], smallBook[strings.Index(smallBook, "desks:\n"):]
 	book := func(rule string) string {
-		return head + "  returns: {date: day, subjects: {rep: rep}, numbers: {back: money}, notes: [order_no, why]}\n" + smallBook[strings.Index(smallBook, "grades:\n"):strings.Index(smallBook, "rules:\n")] +
+		return head + "  returns: {date: day, subjects: {rep: rep}, numbers: {back: money}, notes: [order_no, why]}\n" +
+			smallBook[strings.Index(smallBook, "grades:\n"):strings.Index(smallBook, "rules:\n")] +
 			"rules:\n  - {name: back, judges: rep, window: {" + rule + ", grade: look}}\n" + tail
 	}
 	s.publish(book("followed: sales, by: returns, within: 10 days"), 0)
@@ -157,15 +161,19 @@ func TestLinesAreMatchedByNotes(t *testing.T) {
 	assert.Equal(t, "R1", r.Flagged[0].Key)
 	s.publish(matched, 1)
 	s.sweep("2026-10")
-	assert.Equal(t, []string{"back R1 2026-10-05 raised", "back R2 2026-10-06 cleared", "back R2 2026-10-07 cleared"}, s.found("2026-10"), "an empty number matches nothing")
+	assert.Equal(t, []string{"back R1 2026-10-05 raised", "back R2 2026-10-06 cleared", "back R2 2026-10-07 cleared"}, s.found("2026-10"),
+		"an empty number matches nothing")
 
 	s.publish(book(`burst: returns where why is "late" or why is missing, at_least: 1 lines, within: 2 days`), 2)
 	s.sweep("2026-10")
-	assert.Equal(t, []string{"back R2 2026-10-09 raised", "back R1 2026-10-05 cleared", "back R2 2026-10-06 cleared", "back R2 2026-10-07 cleared"}, s.found("2026-10"))
+	assert.Equal(t, []string{"back R2 2026-10-09 raised", "back R1 2026-10-05 cleared", "back R2 2026-10-06 cleared", "back R2 2026-10-07 cleared"},
+		s.found("2026-10"))
 
-	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: book("followed: sales, by: returns, within: 10 days, same: [why]"), Note: "x"}))
+	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx,
+		client.NewRevision{Text: book("followed: sales, by: returns, within: 10 days, same: [why]"), Note: "x"}))
 	assert.Contains(t, (*p.Faults)[0].Text, `the lines of sales have no kind, label or note "why"`)
-	measured := strings.Replace(matched, "{title: Revenue, sum: sales.net, unit: money}", `{title: Revenue, sum: sales.net, unit: money, where: order_no is "A1"}`, 1)
+	measured := strings.Replace(matched, "{title: Revenue, sum: sales.net, unit: money}",
+		`{title: Revenue, sum: sales.net, unit: money, where: order_no is "A1"}`, 1)
 	p = refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: measured, Note: "x"}))
 	assert.Contains(t, (*p.Faults)[0].Text, `no label, number or attribute "order_no"`)
 }

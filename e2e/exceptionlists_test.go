@@ -28,8 +28,10 @@ func TestExceptionsInOrderAndGathered(t *testing.T) {
 	s := demoService(t)
 	all := want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"}))
 	groupOf := map[string]func(client.Exception) string{
-		"grade": func(x client.Exception) string { return x.Grade }, "rule": func(x client.Exception) string { return x.Rule }, "kind": func(x client.Exception) string { return x.Kind },
-		"desk": func(x client.Exception) string { return x.Desk }, "state": func(x client.Exception) string { return string(x.State) }, "subject": func(x client.Exception) string { return x.Kind + " " + x.Key },
+		"grade": func(x client.Exception) string { return x.Grade }, "rule": func(x client.Exception) string { return x.Rule },
+		"kind": func(x client.Exception) string { return x.Kind },
+		"desk": func(x client.Exception) string { return x.Desk }, "state": func(x client.Exception) string { return string(x.State) },
+		"subject": func(x client.Exception) string { return x.Kind + " " + x.Key },
 	}
 	for _, attribute := range []string{"territory", "category"} {
 		groupOf[attribute] = attributeOf(t, s, attribute)
@@ -37,7 +39,8 @@ func TestExceptionsInOrderAndGathered(t *testing.T) {
 	for _, sort := range []string{"grade", "subject", "rule", "state", "stake", "streak", "beyond", "desk"} {
 		for _, descending := range []bool{false, true} {
 			for group := range groupOf {
-				p := &client.ListExceptionsParams{Period: "2026-10", Sort: ptr(client.ListExceptionsParamsSort(sort)), Group: ptr(group), Descending: &descending, Limit: ptr(9)}
+				p := &client.ListExceptionsParams{Period: "2026-10", Sort: ptr(client.ListExceptionsParamsSort(sort)), Group: ptr(group), Descending: &descending,
+					Limit: ptr(9)}
 				var list []client.Exception
 				var first client.ExceptionPage
 				for {
@@ -106,7 +109,8 @@ func TestGatheredByWhatThereIsNot(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := refused(t, 400, "unknown-filter")(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Group: ptr("teritory")}))
-	assert.Equal(t, "unknown group \"teritory\"; did you mean territory?; group by grade, rule, kind, desk, state, subject, territory, manager, category or family", *p.Detail)
+	assert.Equal(t, "unknown group \"teritory\"; did you mean territory?; group by grade, rule, kind, desk, state, subject, territory, manager, "+
+		"category or family", *p.Detail)
 	code, out, errs := s.oskel("ines", "exceptions", "-period", "2026-10", "-group", "territory", "-kind", "rep")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "Skerry Coast: ")
@@ -178,7 +182,8 @@ func TestTheLifeOfAFlag(t *testing.T) {
 	back := map[string]bool{}
 	for _, month := range []string{"2026-06", "2026-07", "2026-08", "2026-09", "2026-10"} {
 		s.sweep(month)
-		for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: month, Rule: ptr("thin-margin"), Key: ptr("R1")})).Items {
+		for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx,
+			&client.ListExceptionsParams{Period: month, Rule: ptr("thin-margin"), Key: ptr("R1")})).Items {
 			states[month], back[month] = string(x.State), x.Back != nil
 			if x.Streak != nil {
 				streaks[month] = *x.Streak
@@ -204,7 +209,8 @@ func TestViews(t *testing.T) {
 	s.sweep("2026-10")
 	code, _, errs := s.oskel("ana", "view", "save", "-grade", "act", "-sort", "stake", "-descending", "Act first")
 	assert.Equal(t, 0, code, errs)
-	shared := want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "For all", Shared: ptr(true), Query: &client.ViewQuery{Rule: ptr("behind")}}))
+	shared := want[client.View](t, 200)(s.as("ana").SaveView(ctx,
+		client.NewView{Name: "For all", Shared: ptr(true), Query: &client.ViewQuery{Rule: ptr("behind")}}))
 	names := func(who string) (out []string) {
 		for _, v := range want[[]client.View](t, 200)(s.as(who).ListViews(ctx, &client.ListViewsParams{})) {
 			out = append(out, v.Name)
@@ -290,7 +296,8 @@ func TestExceptionFiles(t *testing.T) {
 	assert.Nil(t, objects[0]["event"])
 	assert.Equal(t, all.Total+1, bytes.Count(file("csv"), []byte("\n")))
 	assert.True(t, bytes.HasPrefix(file("parquet"), []byte("PAR1")))
-	refused(t, 400, "unknown-filter")(s.as("ines").ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: "xlsx", Period: "2026-10", Grade: ptr("actt")}))
+	refused(t, 400, "unknown-filter")(s.as("ines").ExportExceptionFile(ctx,
+		&client.ExportExceptionFileParams{Form: "xlsx", Period: "2026-10", Grade: ptr("actt")}))
 	var nothing []any
 	r, err := s.as("ines").ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: "json", Period: "2026-10", Text: ptr("nobody at all")})
 	require.NoError(t, err)
@@ -306,9 +313,11 @@ func TestTheListInTheConsole(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10&group=desk"), p.Sees("Northfirth desk"), p.Sees("4 exceptions"), p.Sees("in a row"), p.Sees("at stake"))
+	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10&group=desk"), p.Sees("Northfirth desk"), p.Sees("4 exceptions"),
+		p.Sees("in a row"), p.Sees("at stake"))
 	do(t, p.ClickText("All grades"), p.Sees("Act now ("), p.Press("Escape"))
-	do(t, p.ClickText("Save view"), p.Type("form input", "By desks"), p.ClickIn("form", "Keep"), p.Sees("Delete view"), p.ClickText("Delete view"), p.Sees("Save view"))
+	do(t, p.ClickText("Save view"), p.Type("form input", "By desks"), p.ClickIn("form", "Keep"), p.Sees("Delete view"), p.ClickText("Delete view"),
+		p.Sees("Save view"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

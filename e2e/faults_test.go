@@ -101,7 +101,8 @@ func TestFaultsOfTheData(t *testing.T) {
 	other := s.caseNamed(t, "R2").Id
 	want[[]client.Case](t, 200)(s.as("rob").ActOnCases(ctx, settle(other)))
 	one := faults("ana")[0].Id
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").CloseDataIssue(ctx, one, client.DataIssueEnd{Text: "No"})).Detail, "Only the owners of its feeds, analysts and leads may close it")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").CloseDataIssue(ctx, one, client.DataIssueEnd{Text: "No"})).Detail,
+		"Only the owners of its feeds, analysts and leads may close it")
 	code, _, errs = s.oskel("ana", "data-issue", "close", itoa(one), "The", "lines", "are", "right")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, s.toldTo(t, "rob"), "ana data issue fixed The lines are right")

@@ -68,7 +68,8 @@ func TestFeedsForOtherPrograms(t *testing.T) {
 		} `xml:"entry"`
 	}
 	require.NoError(t, xml.Unmarshal([]byte(strings.ReplaceAll(strings.ReplaceAll(body, "<id>", "<ID>"), "</id>", "</ID>")), &feed))
-	raised := want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", State: ptr(client.ListExceptionsParamsState("raised"))}))
+	raised := want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx,
+		&client.ListExceptionsParams{Period: "2026-10", State: ptr(client.ListExceptionsParamsState("raised"))}))
 	assert.Len(t, feed.Entries, raised.Total)
 	want[client.View](t, 200)(s.as("rea").SaveView(ctx, client.NewView{Name: "Mine", Query: &client.ViewQuery{Rule: ptr("thin-margin")}}))
 	code, body, _ = s.plain(t, "/api/feeds/exceptions.atom?view=mine&token="+token, "")
@@ -97,7 +98,9 @@ func TestMetrics(t *testing.T) {
 	code, body, head := s.plain(t, "/metrics", s.tokens["rea"])
 	require.Equal(t, 200, code, body)
 	assert.Contains(t, head.Get("Content-Type"), "text/plain")
-	for _, line := range []string{"oskel_sweeps 1", "oskel_revision 2", "oskel_data_version 3", `oskel_planned_periods{each="month",state="coming"} 1`, `oskel_planned_periods{each="month",state="swept"} 1`, "oskel_sweeps_failing 0", `oskel_cases_unsettled{desk="north"}`, `oskel_request_seconds_count{method="POST",route="/api/sweeps",status="201"} 1`} {
+	for _, line := range []string{"oskel_sweeps 1", "oskel_revision 2", "oskel_data_version 3", `oskel_planned_periods{each="month",state="coming"} 1`,
+		`oskel_planned_periods{each="month",state="swept"} 1`, "oskel_sweeps_failing 0", `oskel_cases_unsettled{desk="north"}`,
+		`oskel_request_seconds_count{method="POST",route="/api/sweeps",status="201"} 1`} {
 		assert.Contains(t, body, line)
 	}
 	r, err := http.NewRequest("GET", s.url+"/metrics", nil)
@@ -138,8 +141,10 @@ func TestReportingViews(t *testing.T) {
 	assert.Equal(t, 2, one("select count(*) from reporting.sweeps"))
 	assert.Equal(t, 4, one("select count(*) from reporting.subjects where kind = 'rep' and attributes ->> 'territory' is not null"))
 	assert.Positive(t, one("select count(*) from reporting.cases where state = 'open'"))
-	assert.Equal(t, 3, one("select count(*) from reporting.figures_swept where starts = '2026-10-01' and rule = 'behind' and outcome <> 'not judged'"), "flagged or not")
-	assert.Equal(t, 1, one("select count(*) from reporting.figures_swept where starts = '2026-10-01' and rule = 'thin-margin' and key = 'R1' and outcome = 'clear' and unit = 'percent' and round(value::numeric, 6) = 0.22"))
+	assert.Equal(t, 3, one("select count(*) from reporting.figures_swept where starts = '2026-10-01' and rule = 'behind' and outcome <> 'not judged'"),
+		"flagged or not")
+	assert.Equal(t, 1, one("select count(*) from reporting.figures_swept where starts = '2026-10-01' and rule = 'thin-margin' and key = 'R1' and "+
+		"outcome = 'clear' and unit = 'percent' and round(value::numeric, 6) = 0.22"))
 	assert.Equal(t, 1, one("select count(distinct sweep) from reporting.figures_swept where starts = '2026-10-01'"), "of the last sweep alone")
 	assert.Positive(t, one("select sum(flagged)::int from reporting.rules_swept where starts = '2026-10-01'"))
 	assert.Zero(t, one("select count(*) from reporting.findings"))
@@ -150,7 +155,8 @@ func TestReportingViews(t *testing.T) {
 	compared := 0
 	for _, row := range rows {
 		var value, stake *float64
-		require.NoError(t, tx.QueryRow(ctx, "select round(value, 4)::float8, stake::float8 from reporting.exceptions where exception = $1", int64(row["id"].(float64))).Scan(&value, &stake))
+		require.NoError(t, tx.QueryRow(ctx, "select round(value, 4)::float8, stake::float8 from reporting.exceptions where exception = $1",
+			int64(row["id"].(float64))).Scan(&value, &stake))
 		if value != nil { // of a silence there are days, and no measure
 			compared++
 			assert.InDelta(t, row["value"], *value, 0.00011)
@@ -158,7 +164,8 @@ func TestReportingViews(t *testing.T) {
 		assert.Equal(t, row["stake"] == nil, stake == nil)
 	}
 	assert.Positive(t, compared)
-	for _, sql := range []string{"select * from public.people", "delete from reporting.cases", "select * from public.exceptions", "update reporting.cases set desk = 'x'"} {
+	for _, sql := range []string{"select * from public.people", "delete from reporting.cases", "select * from public.exceptions",
+		"update reporting.cases set desk = 'x'"} {
 		nested, err := tx.Begin(ctx)
 		require.NoError(t, err)
 		_, err = nested.Exec(ctx, sql)

@@ -76,7 +76,8 @@ func TestRegisterRowsEnd(t *testing.T) {
 	assert.Equal(t, []string{"2 expected a day not before valid_from, 2026-10-05"}, faults("R1,A,South,2026-10-05,2026-10-04\n"))
 	s.load("register", "rep", header+"R1,Arne Made-Up,South,2026-10-02,2026-10-05\n")
 	assert.Equal(t, []string{"2 overlaps what the register holds: R1 is there from 2026-10-02 to 2026-10-05"}, faults("R1,A,North,2026-10-05,\n"))
-	assert.Equal(t, []string{"2 overlaps what the register holds from 2026-10-02: R1 is there from 2026-10-01 to 2026-10-02"}, faults("R1,A,North,2026-10-01,2026-10-02\n"))
+	assert.Equal(t, []string{"2 overlaps what the register holds from 2026-10-02: R1 is there from 2026-10-01 to 2026-10-02"},
+		faults("R1,A,North,2026-10-01,2026-10-02\n"))
 	by := "rep.territory"
 	revenue := func() map[string]string {
 		out := map[string]string{}
@@ -115,7 +116,8 @@ func TestFiguresAsOfAnEarlierVersion(t *testing.T) {
 	assert.Equal(t, []string{"2900", "2900", "1999.9999", "no lines in the period"}, []string{revenue(0), revenue(4), revenue(3), revenue(2)})
 	refused(t, 404, "no-such-version")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2026-10", Version: ptr(int64(9))}))
 	by, key := "rep", "R2"
-	then := want[client.Parts](t, 200)(s.as("rea").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10", Version: ptr(int64(3))}))
+	then := want[client.Parts](t, 200)(s.as("rea").GetBreakdown(ctx,
+		&client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10", Version: ptr(int64(3))}))
 	assert.Equal(t, "999.9999", *then.Sum)
 }
 
@@ -133,7 +135,8 @@ func TestTargetsAreSpread(t *testing.T) {
 	// R1: a sixth of 100.01 is 16.67, met; R2: a fifteenth of 1,500 is 100, met.
 	assert.NotContains(t, found, "behind R1")
 	assert.NotContains(t, found, "behind R2")
-	s.publish(strings.Replace("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, "measures:\n", "measures:\n  aim: {formula: \"target(revenue)\", groups: own figures, unit: money, places: 2}\n", 1), 1)
+	s.publish(strings.Replace("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, "measures:\n",
+		"measures:\n  aim: {formula: \"target(revenue)\", groups: own figures, unit: money, places: 2}\n", 1), 1)
 	by := "rep"
 	three := 3
 	table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "aim", By: &by, Period: "2026-12", Periods: &three}))
@@ -271,7 +274,8 @@ func TestFiguresPage(t *testing.T) {
 	first, err := browser.Value[string](p, "document.querySelector('tbody tr').innerText")
 	require.NoError(t, err)
 	assert.Contains(t, first, "Pellam Halyardin")
-	do(t, p.Click("tbody tr td:nth-child(3) button"), p.Sees("(revenue - cost) / revenue"), p.Sees("Made of"), p.Click("aside li button"), p.Sees("adding up to 13,612.06"))
+	do(t, p.Click("tbody tr td:nth-child(3) button"), p.Sees("(revenue - cost) / revenue"), p.Sees("Made of"), p.Click("aside li button"),
+		p.Sees("adding up to 13,612.06"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -280,7 +284,8 @@ func TestFiguresPage(t *testing.T) {
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Go("/figures"), p.Type("input.font-mono", "target(revenue) - 1"), p.Press("Enter"), p.Sees("target(revenue) - 1"), p.Until("location.search.includes('formula')"))
+	do(t, p.Go("/figures"), p.Type("input.font-mono", "target(revenue) - 1"), p.Press("Enter"), p.Sees("target(revenue) - 1"),
+		p.Until("location.search.includes('formula')"))
 	do(t, p.Go("/figures?formula=growht(revenue)"), p.Sees("did you mean growth?"))
 	do(t, p.Go("/figures?text=nobody"), p.Sees("No match."))
 }
@@ -295,8 +300,10 @@ func TestLongListsAreScrolled(t *testing.T) {
 	drawn, err := browser.Value[int](p, "document.querySelectorAll('tbody tr').length")
 	require.NoError(t, err)
 	assert.Less(t, drawn, 60)
-	do(t, p.Do("[role=region]", "e.focus()"), p.PressUntil("End", "[...document.querySelectorAll('tbody tr[aria-rowindex]')].some(r => Number(r.ariaRowIndex) > 2500 && !r.innerText.includes('…'))"))
-	do(t, p.Go("/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate"), p.Sees("Below deck"), p.Sees("Subtotals by family, category"), p.Sees("↑"))
+	do(t, p.Do("[role=region]", "e.focus()"), p.PressUntil("End",
+		"[...document.querySelectorAll('tbody tr[aria-rowindex]')].some(r => Number(r.ariaRowIndex) > 2500 && !r.innerText.includes('…'))"))
+	do(t, p.Go("/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate"), p.Sees("Below deck"),
+		p.Sees("Subtotals by family, category"), p.Sees("↑"))
 	do(t, p.Click("tbody tr:nth-child(1) td button"), p.Sees("adding up to 688,744.01"), p.Until("location.search.includes('product.family')"))
 	do(t, p.Go("/figures?window=spring-fair-2026"), p.Sees("Spring fair 2026"), p.Sees("517,618"))
 }
@@ -308,9 +315,12 @@ func TestDataRooms(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 30 Jun 2026"))
-	do(t, p.Type("input[type=search]", "skerry"), p.Sees("8 subjects"), p.Click("tbody button"), p.Sees("What the register said"), p.Sees("Since ever"), p.Press("Escape"))
-	do(t, p.ClickText("Targets"), p.Sees("1 target missing"), p.ClickText("All subjects"), p.ClickText("Only those that lack one"), p.Sees("Orrindo Halyardin"), p.Sees("1 subject"))
-	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='Previous year, 2025']"), p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))
+	do(t, p.Type("input[type=search]", "skerry"), p.Sees("8 subjects"), p.Click("tbody button"), p.Sees("What the register said"), p.Sees("Since ever"),
+		p.Press("Escape"))
+	do(t, p.ClickText("Targets"), p.Sees("1 target missing"), p.ClickText("All subjects"), p.ClickText("Only those that lack one"),
+		p.Sees("Orrindo Halyardin"), p.Sees("1 subject"))
+	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='Previous year, 2025']"),
+		p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))
 }
 
 // An intake is taken back where it is listed, after a word on what that does;

@@ -213,7 +213,8 @@ rules: [{name: low, judges: customer, threshold: {of: revenue, bands: [{grade: a
 desks: [{name: south}]
 routes: [{otherwise: south, for: customer.rep.manager}]
 `
-	report := want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: strings.Replace(book, "customer.rep.manager", "customer.rep.boss", 1)}))
+	report := want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx,
+		client.RulebookText{Text: strings.Replace(book, "customer.rep.manager", "customer.rep.boss", 1)}))
 	require.Len(t, report.Problems, 1)
 	assert.Equal(t, `"customer.rep.boss" is no attribute of type person; did you mean customer.rep.manager?`, report.Problems[0].Text)
 	s.publish(book, 0)

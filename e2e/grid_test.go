@@ -14,7 +14,8 @@ import (
 
 // listed are all exceptions of a period that are flagged.
 func (s *service) listed(t *testing.T, period string) []client.Exception {
-	return want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: period, State: ptr(client.ListExceptionsParamsState("flagged")), Limit: ptr(1000)})).Items
+	return want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx,
+		&client.ListExceptionsParams{Period: period, State: ptr(client.ListExceptionsParamsState("flagged")), Limit: ptr(1000)})).Items
 }
 
 // The grid and the trend say what the lists of their periods say.
@@ -73,7 +74,8 @@ func TestGridAndTrend(t *testing.T) {
 	}
 	refused(t, 400, "unknown-filter")(s.as("ines").GetExceptionGrid(ctx, &client.GetExceptionGridParams{Period: "2026-10", Rule: ptr("thin-margn")}))
 	for _, by := range []string{"desk", "kind", "grade"} {
-		other := want[client.ExceptionTrend](t, 200)(s.as("ines").GetExceptionTrend(ctx, &client.GetExceptionTrendParams{Period: "2026-10", By: ptr(client.GetExceptionTrendParamsBy(by))}))
+		other := want[client.ExceptionTrend](t, 200)(s.as("ines").GetExceptionTrend(ctx,
+			&client.GetExceptionTrendParams{Period: "2026-10", By: ptr(client.GetExceptionTrendParamsBy(by))}))
 		sum := 0
 		for _, r := range other.Rows {
 			sum += r.Flagged[12]
@@ -134,7 +136,8 @@ func TestMarksInFigures(t *testing.T) {
 	other.publish(strings.Replace(smallBook, "    title: Thin margin\n", "    title: Thin margin\n    marks: revenue\n", 1), 1)
 	other.sweep("2026-10")
 	on := 0
-	for _, r := range want[client.Table](t, 200)(other.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue,margin", By: ptr("rep"), Period: "2026-10"})).Rows {
+	for _, r := range want[client.Table](t, 200)(other.as("rea").GetTable(ctx,
+		&client.GetTableParams{Measures: "revenue,margin", By: ptr("rep"), Period: "2026-10"})).Rows {
 		if r.Marks == nil {
 			continue
 		}
@@ -153,7 +156,8 @@ func TestGridInTheConsole(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10"), p.ClickText("By period"), p.Sees("subjects flagged in these periods"), p.Sees("Pellam Halyardin"))
+	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10"), p.ClickText("By period"), p.Sees("subjects flagged in these periods"),
+		p.Sees("Pellam Halyardin"))
 	for _, path := range []string{"", "/exceptions/trend?period=2026-10", "/figures?period=2026-10&by=rep&flagged=yes"} {
 		if path != "" {
 			do(t, p.Go(path), p.Until("document.querySelectorAll('main table tbody tr').length > 2"), p.Rest())

@@ -36,7 +36,8 @@ func TestWhatHasGrownIsAsReadAnew(t *testing.T) {
 		file.WriteString("day,order_no,rep,net,cost,branch\n")
 		month := 8 + rng.IntN(3)
 		for range 1 + rng.IntN(4) {
-			fmt.Fprintf(&file, "2026-%02d-%02d,N%d,R%d,%d,1,%s\n", month, 1+rng.IntN(28), rng.IntN(40), 1+rng.IntN(3), rng.IntN(900), []string{"", "quay", fmt.Sprint("b", i)}[rng.IntN(3)])
+			fmt.Fprintf(&file, "2026-%02d-%02d,N%d,R%d,%d,1,%s\n", month, 1+rng.IntN(28), rng.IntN(40), 1+rng.IntN(3), rng.IntN(900),
+				[]string{"", "quay", fmt.Sprint("b", i)}[rng.IntN(3)])
 		}
 		switch what := rng.IntN(10); {
 		case what == 0:

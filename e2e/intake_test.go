@@ -35,7 +35,8 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 		{"too fine an amount", "feed", "sales", salesHead + "2026-10-05,A1,R1,1.23456,4\n", 2, "net", "1.23456", "more than four decimal places"},
 		{"a comma for the point", "feed", "sales", salesHead + "2026-10-05,A1,R1,\"1,5\",4\n", 2, "net", "1,5", "not a decimal number"},
 		{"too large an amount", "feed", "sales", salesHead + "2026-10-05,A1,R1,900000000000001,4\n", 2, "net", "900000000000001", "beyond 900 trillion"},
-		{"a total too large", "feed", "sales", salesHead + strings.Repeat("2026-10-05,A1,R1,800000000000000,4\n", 2), 3, "net", "800000000000000", "the column's total is beyond"},
+		{"a total too large", "feed", "sales", salesHead + strings.Repeat("2026-10-05,A1,R1,800000000000000,4\n", 2), 3, "net", "800000000000000",
+			"the column's total is beyond"},
 		{"an unknown rep", "feed", "sales", salesHead + "2026-10-05,A1,R9,5,4\n", 2, "rep", "R9", "unknown rep; did you mean R1?"},
 		{"no rep", "feed", "sales", salesHead + "2026-10-05,A1,,5,4\n", 2, "rep", "", "expected the key of a rep"},
 		{"no header", "feed", "sales", "2026-10-05,A1,R1,5,4\n", 1, "2026-10-05", "", "not a known column"},
@@ -50,11 +51,13 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 		{"a name on two lines", "register", "rep", "rep,name,territory\nR1,\"Arne\nMade-Up\",North\n", 2, "name", "", "without control characters"},
 		{"not UTF-8", "feed", "sales", salesHead + "2026-10-05,\xe4\xf6,R1,5,4\n", 2, "order_no", "", "UTF-8"},
 		{"a subject twice", "register", "rep", "rep,territory\nR1,North\nR1,South\n", 3, "rep", "R1", "already on line 2"},
-		{"gone before it came", "register", "rep", "rep,territory,active_from,active_to\nR1,North,2026-05-01,2026-04-30\n", 2, "active_to", "2026-04-30", "not before active_from"},
+		{"gone before it came", "register", "rep", "rep,territory,active_from,active_to\nR1,North,2026-05-01,2026-04-30\n", 2, "active_to", "2026-04-30",
+			"not before active_from"},
 		{"a target for nobody", "targets", "rep", "rep,month,revenue\nR7,2026-10,5\n", 2, "rep", "R7", "unknown rep"},
 		{"a target twice", "targets", "rep", "rep,month,revenue\nR1,2026-10,5\nR1,2026-10,6\n", 3, "rep", "R1", "already has targets for 2026-10 on line 2"},
 		{"a target for no measure", "targets", "rep", "rep,month,revnue\nR1,2026-10,5\n", 1, "revnue", "", "did you mean revenue?"},
-		{"a target for no month", "targets", "rep", "rep,month,revenue\nR1,October,5\n", 2, "month", "October", "expected a month, such as 2026-10, or a longer period"},
+		{"a target for no month", "targets", "rep", "rep,month,revenue\nR1,October,5\n", 2, "month", "October",
+			"expected a month, such as 2026-10, or a longer period"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -85,12 +88,15 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 func TestUnknownSubjectsAreNamedOnce(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+strings.Repeat("2026-10-05,A1,R9,5,4\n", 30)+"2026-10-05,A1,Q4,5,4\n2026-10-05,A1,R9,x,4\n"))
+	p := refused(t, 422, "file-refused")(s.send("feed", "sales",
+		salesHead+strings.Repeat("2026-10-05,A1,R9,5,4\n", 30)+"2026-10-05,A1,Q4,5,4\n2026-10-05,A1,R9,x,4\n"))
 	var told []string
 	for _, f := range *p.Faults {
 		told = append(told, fmt.Sprint(*f.Line, " ", *f.Value, " ", f.Text))
 	}
-	assert.Equal(t, []string{"2 R9 unknown rep; did you mean R1? (a new one comes in with its register)", "32 Q4 unknown rep; did you mean R4? (a new one comes in with its register)", "33 x expected a decimal of at most four places, such as 1234.5: not a decimal number"}, told)
+	assert.Equal(t, []string{"2 R9 unknown rep; did you mean R1? (a new one comes in with its register)",
+		"32 Q4 unknown rep; did you mean R4? (a new one comes in with its register)",
+		"33 x expected a decimal of at most four places, such as 1234.5: not a decimal number"}, told)
 	assert.Equal(t, 33, *p.Count)
 
 	empty := newService(t)
@@ -134,7 +140,8 @@ func (e *endless) Read(p []byte) (int, error) {
 
 func TestTwoHundredMegabytesOfOneLine(t *testing.T) {
 	s := small(t)
-	p := refused(t, 422, "file-refused")(s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", &endless{200 << 20}))
+	p := refused(t, 422, "file-refused")(s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv",
+		&endless{200 << 20}))
 	assert.Contains(t, (*p.Faults)[0].Text, "a line of more than 1048576 bytes")
 }
 
@@ -221,12 +228,16 @@ func TestReplacingAnyPeriod(t *testing.T) {
 func TestTakingBackStepByStep(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	s.publish(strings.Replace(smallBook, "measures:\n", "measures:\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n  aim: {formula: target(revenue), groups: own figures, unit: money}\n", 1), 1)
+	s.publish(strings.Replace(smallBook, "measures:\n",
+		"measures:\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n  aim: {formula: target(revenue), groups: own "+
+			"figures, unit: money}\n", 1), 1)
 	s.load("feed", "sales", salesHead+"2026-10-30,C1,R1,10,4\n2026-10-30,C2,R1,11,4\n")
 	s.load("feed", "sales", salesHead+"2026-10-30,C3,R1,12,4\n2026-10-30,C4,R1,13,4\n")
 	state := func() string {
-		day := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "opening,closing", By: ptr("rep"), Period: "2026-10-30", Text: ptr("R1")})).Rows[0]
-		month := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "aim", By: ptr("rep"), Period: "2026-10", Text: ptr("R1")})).Rows[0]
+		day := want[client.Table](t, 200)(s.as("rea").GetTable(ctx,
+			&client.GetTableParams{Measures: "opening,closing", By: ptr("rep"), Period: "2026-10-30", Text: ptr("R1")})).Rows[0]
+		month := want[client.Table](t, 200)(s.as("rea").GetTable(ctx,
+			&client.GetTableParams{Measures: "aim", By: ptr("rep"), Period: "2026-10", Text: ptr("R1")})).Rows[0]
 		history := want[[]client.RegisterEntry](t, 200)(s.as("rea").GetSubject(ctx, "rep", "R1"))
 		assert.Equal(t, []string{"R1", "Arne Made-Up"}, []string{day.Key, month.Name}, "a file without names leaves them")
 		return fmt.Sprint(history[0].Values["territory"], " ", *month.Cells[0].Exact, " ", *day.Cells[0].Exact, " ", *day.Cells[1].Exact)

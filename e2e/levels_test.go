@@ -24,7 +24,9 @@ func TestPairs(t *testing.T) {
 	c := s.as("nell")
 	get := func(by string) client.Table {
 		limit, sort, yes := 1000, 1, true
-		return want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue,margin_rate,share(revenue, rep.territory)", By: &by, Period: "2026-10", Limit: &limit, Sort: &sort, Descending: &yes}))
+		return want[client.Table](t, 200)(c.GetTable(ctx,
+			&client.GetTableParams{Measures: "revenue,margin_rate,share(revenue, rep.territory)", By: &by, Period: "2026-10", Limit: &limit, Sort: &sort,
+				Descending: &yes}))
 	}
 	pairs := get("rep x product")
 	assert.Greater(t, pairs.Total, 2000)
@@ -49,7 +51,8 @@ func TestPairs(t *testing.T) {
 	by = "rep.territory x product.family"
 	parts = want[client.Parts](t, 200)(c.GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &groups.Rows[0].Key, Period: "2026-10"}))
 	assert.Equal(t, *groups.Rows[0].Cells[0].Exact, *parts.Sum)
-	for by, why := range map[string]string{"rep x rep": "a pair joins two kinds", "rep x whole": "a pair joins two kinds", "rep x prodct": "did you mean product?"} {
+	for by, why := range map[string]string{"rep x rep": "a pair joins two kinds", "rep x whole": "a pair joins two kinds",
+		"rep x prodct": "did you mean product?"} {
 		assert.Contains(t, *refused(t, 400, "unknown-level")(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10"})).Detail, why)
 	}
 }
@@ -59,7 +62,8 @@ func TestSubtotals(t *testing.T) {
 	t.Parallel()
 	c := demoService(t).as("nell")
 	by, groups, limit := "product", "product.family,product.category", 1000
-	table := want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue,margin_rate", By: &by, Groups: &groups, Period: "2026-10", Limit: &limit}))
+	table := want[client.Table](t, 200)(c.GetTable(ctx,
+		&client.GetTableParams{Measures: "revenue,margin_rate", By: &by, Groups: &groups, Period: "2026-10", Limit: &limit}))
 	family := "product.family"
 	alone := want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue,margin_rate", By: &family, Period: "2026-10"}))
 	byName := map[string][]string{}
@@ -89,10 +93,12 @@ func TestWindowsAsPeriods(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	two := 2
-	table := want[client.Table](t, 200)(s.as("nell").GetTable(ctx, &client.GetTableParams{Measures: "revenue,growth(revenue),working_days", Period: "spring-fair-2026", Periods: &two}))
+	table := want[client.Table](t, 200)(s.as("nell").GetTable(ctx,
+		&client.GetTableParams{Measures: "revenue,growth(revenue),working_days", Period: "spring-fair-2026", Periods: &two}))
 	assert.Equal(t, []string{"475,215", "517,618", "-10.9%", "8.9%", "6 days", "6 days"}, cells(client.TableRow{Cells: table.Whole}))
 	three := 4
-	table = want[client.Table](t, 200)(s.as("nell").GetTable(ctx, &client.GetTableParams{Measures: "growth(revenue)", Period: "spring-fair-2026", Periods: &three}))
+	table = want[client.Table](t, 200)(s.as("nell").GetTable(ctx,
+		&client.GetTableParams{Measures: "growth(revenue)", Period: "spring-fair-2026", Periods: &three}))
 	assert.Len(t, table.Columns, 3, "there is none before 2024")
 	assert.Equal(t, "there is no such period", *table.Whole[0].Why)
 }
@@ -113,7 +119,8 @@ func TestCalendarOfWholeWeeks(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-09-27,Z1,R1,40,10\n2026-10-24,Z2,R1,60,10\n2026-10-25,Z3,R1,500,10\n")
 	s.load("targets", "rep", "rep,month,revenue\nR1,2026-P10,200\n")
 	by := "rep"
-	row := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue,attainment(revenue)", By: &by, Period: "2026-P10"})).Rows[0]
+	row := want[client.Table](t, 200)(s.as("rea").GetTable(ctx,
+		&client.GetTableParams{Measures: "revenue,attainment(revenue)", By: &by, Period: "2026-P10"})).Rows[0]
 	assert.Equal(t, []string{"100", "50.0%"}, cells(row), "27 September to 24 October")
 	p := refused(t, 400, "invalid-request")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2026-10"}))
 	assert.Contains(t, *p.Detail, "2026-P10")
@@ -139,7 +146,8 @@ func TestAttributesLieWithinOthers(t *testing.T) {
 	assert.Contains(t, (*p.Faults)[0].Text, "expected it to lie within one territory at a time, found North and South")
 	s.load("register", "rep", "rep,name,territory,team,valid_from\nR1,A,North,Red,\nR2,B,North,Red,\nR1,A,South,Red,2026-07-01\nR2,B,South,Red,2026-07-01\n")
 	p = refused(t, 422, "file-refused")(s.send("register", "rep", "rep,name,territory,team,valid_from\nR3,C,South,Blue,\nR1,A,West,Red,2026-08-01\n"))
-	assert.Equal(t, []any{3, "expected it to lie within one territory at a time, found South and West"}, []any{*(*p.Faults)[0].Line, (*p.Faults)[0].Text}, "R2, whom the file does not name, stays in the south")
+	assert.Equal(t, []any{3, "expected it to lie within one territory at a time, found South and West"},
+		[]any{*(*p.Faults)[0].Line, (*p.Faults)[0].Text}, "R2, whom the file does not name, stays in the south")
 	history := want[[]client.RegisterEntry](t, 200)(s.as("rea").GetSubject(ctx, "rep", "R1"))
 	assert.Equal(t, []string{"2026-07-01", "South"}, []string{*history[0].ValidFrom, history[0].Values["territory"]})
 	refused(t, 404, "not-found")(s.as("rea").GetSubject(ctx, "rep", "R9"))
@@ -157,7 +165,8 @@ func TestTargetGrid(t *testing.T) {
 	page := want[client.TargetPage](t, 200)(s.as("nell").GetTargets(ctx, "rep", &client.GetTargetsParams{Missing: &yes, Periods: &periods}))
 	assert.Equal(t, []int{0, 0, 1}, page.Missing)
 	assert.Equal(t, "R-45", page.Rows[0].Key)
-	assert.Equal(t, []client.TargetCellState{"not active", "not active", "missing"}, []client.TargetCellState{page.Rows[0].Cells[0].State, page.Rows[0].Cells[1].State, page.Rows[0].Cells[2].State})
+	assert.Equal(t, []client.TargetCellState{"not active", "not active", "missing"},
+		[]client.TargetCellState{page.Rows[0].Cells[0].State, page.Rows[0].Cells[1].State, page.Rows[0].Cells[2].State})
 	none := want[client.TargetPage](t, 200)(s.as("nell").GetTargets(ctx, "product", &client.GetTargetsParams{}))
 	assert.Empty(t, none.Measure)
 	code, out, errs := s.oskel("ines", "targets", "-missing", "-periods", "2", "rep")

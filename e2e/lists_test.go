@@ -67,10 +67,15 @@ func TestListsEitherWay(t *testing.T) {
 		}
 	}
 	for _, path := range []string{
-		"/api/exceptions?period=2026-10&cursor=99999999999999999999", "/api/exceptions?period=2026-10&cursor=9223372036854775807", "/api/exceptions?period=2026-10&cursor=-1", "/api/exceptions?period=2026-10&cursor=x", "/api/exceptions?period=2026-10&limit=0", "/api/exceptions?period=2026-13", "/api/exceptions?period=0000-01",
-		"/api/table?measures=revenue&by=rep&period=2026-10&cursor=99999999999999999999", "/api/table?measures=revenue&by=rep&period=2026-10&sort=9999999999", "/api/table?measures=revenue&by=rep&period=2026-10&periods=9999999",
-		"/api/registers/rep?cursor=99999999999999999999", "/api/targets/rep?cursor=99999999999999999999&period=2026-10", "/api/breakdown?measure=revenue&by=rep&key=R1&period=2026-10&cursor=99999999999999999999",
-		"/api/exceptions/9223372036854775808", "/api/cases/9223372036854775807", "/api/revisions/2147483648", "/api/revisions/-1", "/api/sweeps?period=2026-99", "/api/calendar?year=999999",
+		"/api/exceptions?period=2026-10&cursor=99999999999999999999", "/api/exceptions?period=2026-10&cursor=9223372036854775807",
+		"/api/exceptions?period=2026-10&cursor=-1", "/api/exceptions?period=2026-10&cursor=x", "/api/exceptions?period=2026-10&limit=0",
+		"/api/exceptions?period=2026-13", "/api/exceptions?period=0000-01",
+		"/api/table?measures=revenue&by=rep&period=2026-10&cursor=99999999999999999999",
+		"/api/table?measures=revenue&by=rep&period=2026-10&sort=9999999999", "/api/table?measures=revenue&by=rep&period=2026-10&periods=9999999",
+		"/api/registers/rep?cursor=99999999999999999999", "/api/targets/rep?cursor=99999999999999999999&period=2026-10",
+		"/api/breakdown?measure=revenue&by=rep&key=R1&period=2026-10&cursor=99999999999999999999",
+		"/api/exceptions/9223372036854775808", "/api/cases/9223372036854775807", "/api/revisions/2147483648", "/api/revisions/-1",
+		"/api/sweeps?period=2026-99", "/api/calendar?year=999999",
 	} {
 		code, body := s.get("ana", path)
 		assert.Less(t, code, 500, "%s: %s", path, body)
@@ -100,7 +105,8 @@ func TestFiltersAreUnderstood(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(body), &page))
 		return page.Total
 	}
-	for name, label := range map[string]string{"grade=act": "grade=Act+now", "rule=thin-margin": "rule=Thin+margin", "desk=south": "desk=South+desk", "kind=rep": "kind=Reps"} {
+	for name, label := range map[string]string{"grade=act": "grade=Act+now", "rule=thin-margin": "rule=Thin+margin", "desk=south": "desk=South+desk",
+		"kind=rep": "kind=Reps"} {
 		assert.Positive(t, count(name))
 		assert.Equal(t, count(name), count(label), label)
 	}
@@ -153,7 +159,8 @@ func TestExceptionsAsAFile(t *testing.T) {
 		assert.Positive(t, info.Size())
 	}
 	// No rows are [], never null.
-	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "quiet", "-grade", "act"}, {"cases", "-state", "settled"}, {"sweeps", "-period", "2026-09"}} {
+	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "quiet", "-grade", "act"}, {"cases", "-state", "settled"},
+		{"sweeps", "-period", "2026-09"}} {
 		status, out, errs := s.oskel("", append(args, "-format", "json")...)
 		assert.Equal(t, 0, status, errs)
 		assert.Contains(t, out, "[]", args)
@@ -196,7 +203,8 @@ func TestADeskOfManyCases(t *testing.T) {
 		fmt.Fprintf(&register, "X%04d,Made-Up %d,North,,\n", i, i)
 	}
 	s.load("register", "rep", smallReps+strings.TrimPrefix(register.String(), "rep,name,territory,active_from,active_to\n"))
-	_, err := s.pool(t).Exec(ctx, "insert into cases (kind, code, key, name, sentence, items, desk, grade, severity, due) select kind, code, key, key, 'What it is about', 1, 'north', 'look', 1, date '2026-11-01' + code % 60 from subjects where key like 'X%'")
+	_, err := s.pool(t).Exec(ctx, "insert into cases (kind, code, key, name, sentence, items, desk, grade, severity, due) select kind, code, key, key, "+
+		"'What it is about', 1, 'north', 'look', 1, date '2026-11-01' + code % 60 from subjects where key like 'X%'")
 	require.NoError(t, err)
 	first := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("north")}))
 	require.Len(t, first.Items, 100)
@@ -222,13 +230,15 @@ func TestADeskOfManyCases(t *testing.T) {
 	assert.Equal(t, 0, code, errs)
 	assert.Equal(t, first.Total+1, strings.Count(out, "\n"))
 	// What is counted of many is at most a moment old.
-	_, err = s.pool(t).Exec(ctx, "update cases set state = 'settled', finding = 'explained', settled_by = 'lea', settled_at = now() where name like 'X%' and state = 'open' and id % 2 = 0")
+	_, err = s.pool(t).Exec(ctx, "update cases set state = 'settled', finding = 'explained', settled_by = 'lea', settled_at = now() where name like "+
+		"'X%' and state = 'open' and id % 2 = 0")
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
 		return want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("north")})).Total == first.Total-617
 	}, 20*time.Second, 50*time.Millisecond)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk?desk=north"), p.Sees("late"), p.Until("document.querySelectorAll('main li').length === 100"), p.ClickText("More cases"), p.Until("document.querySelectorAll('main li').length === 200"))
+	do(t, p.SignIn("lea", password), p.Go("/desk?desk=north"), p.Sees("late"), p.Until("document.querySelectorAll('main li').length === 100"),
+		p.ClickText("More cases"), p.Until("document.querySelectorAll('main li').length === 200"))
 }
 
 // What every rule says of one subject, in the words of the sweep, at the command line
@@ -254,7 +264,8 @@ func TestWhy(t *testing.T) {
 	assert.Equal(t, "18.0%", *d.Verdicts[0].Cut)
 	assert.Equal(t, "8.0%", *d.Verdicts[0].Away)
 
-	none := want[client.SubjectVerdicts](t, 200)(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "South", Kind: ptr("rep.territory"), Period: "2026-10"}))
+	none := want[client.SubjectVerdicts](t, 200)(s.as("rea").ListVerdicts(ctx,
+		&client.ListVerdictsParams{Key: "South", Kind: ptr("rep.territory"), Period: "2026-10"}))
 	assert.Empty(t, none.Verdicts)
 	assert.Equal(t, 3, none.Elsewhere)
 	gone := want[client.SubjectVerdicts](t, 200)(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R4", Period: "2026-10"}))

@@ -112,7 +112,8 @@ func TestTodayGoesByTheCalendarsZone(t *testing.T) {
 	s.publish(strings.Replace(smallBook, "kinds:\n", "calendar: {time_zone: Pacific/Kiritimati}\nkinds:\n", 1), 1)
 	s.sweep("2026-10")
 	assert.Equal(t, "2026-12-03", s.caseOf("rea", "R3").Due.String(), "five working days from the 26th")
-	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "kinds:\n", "calendar: {time_zone: Pacific/Nowhere}\nkinds:\n", 1), Note: "x"}))
+	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx,
+		client.NewRevision{Text: strings.Replace(smallBook, "kinds:\n", "calendar: {time_zone: Pacific/Nowhere}\nkinds:\n", 1), Note: "x"}))
 	assert.Contains(t, (*p.Faults)[0].Text, "time zone")
 }
 
@@ -123,7 +124,8 @@ func TestADraftCalendarIsRehearsed(t *testing.T) {
 	s := small(t)
 	draft := strings.Replace(smallBook, "kinds:\n", "calendar:\n  week_years: {pattern: 4-4-5, end_on: saturday, last_in: january}\nkinds:\n", 1)
 	for _, period := range []string{"2026-10", "2027-P09"} {
-		r := want[client.Rehearsal](t, 200)(s.as("ana").Rehearse(ctx, client.RehearsalRequest{Text: &draft, Rule: "thin-margin", Period: period, LineUp: ptr(true), LookBack: at(2)}))
+		r := want[client.Rehearsal](t, 200)(s.as("ana").Rehearse(ctx,
+			client.RehearsalRequest{Text: &draft, Rule: "thin-margin", Period: period, LineUp: ptr(true), LookBack: at(2)}))
 		assert.Equal(t, 2, r.Tally.Judged, period)
 		assert.Equal(t, 1, r.Tally.Flagged, period)
 		book := want[client.BookRehearsal](t, 200)(s.as("ana").RehearseBook(ctx, client.BookRehearsalRequest{Text: &draft, Period: period}))

@@ -29,7 +29,8 @@ func TestOverviewAgreesWithTheList(t *testing.T) {
 						got[e.State]++
 					}
 				}
-				assert.Equal(t, []int{got["raised"], got["standing"], got["cleared"]}, []int{counts.Raised, counts.Standing, counts.Cleared}, "%s %s in %s", name, counts.Name, period)
+				assert.Equal(t, []int{got["raised"], got["standing"], got["cleared"]}, []int{counts.Raised, counts.Standing, counts.Cleared}, "%s %s in %s", name,
+					counts.Name, period)
 			}
 		}
 		assert.Equal(t, period, o.Sweep.Period)

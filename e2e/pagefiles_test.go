@@ -17,7 +17,8 @@ func TestFilesThatPagesOffer(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("tor", demo.Password))
 	for path, forms := range map[string]int{
-		"/desk/outcomes?by=desk&rule=behind-target": 4, "/desk/backlog?by=person": 4, "/exceptions?period=2026-10&grade=act": 4, "/exceptions/grid?period=2026-10&kind=rep": 4,
+		"/desk/outcomes?by=desk&rule=behind-target": 4, "/desk/backlog?by=person": 4, "/exceptions?period=2026-10&grade=act": 4,
+		"/exceptions/grid?period=2026-10&kind=rep":                    4,
 		"/figures?period=2026-10&measures=revenue,margin_rate&by=rep": 1, "/people/audit?person=ines": 1,
 	} {
 		do(t, p.Go(path))

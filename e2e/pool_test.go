@@ -42,11 +42,13 @@ func TestAPoolOfOne(t *testing.T) {
 		for i := range 4 {
 			for _, work := range []func(){
 				func() {
-					does(ana.PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "title: Small", fmt.Sprint("title: Small ", i), 1), Note: "x", BasedOn: at(1)}))
+					does(ana.PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "title: Small", fmt.Sprint("title: Small ", i), 1), Note: "x",
+						BasedOn: at(1)}))
 				},
 				func() { does(ana.CreateSweep(ctx, client.NewSweep{Period: "2026-10"})) },
 				func() {
-					does(ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", AllowDuplicates: ptr(true)}, "text/csv", strings.NewReader(fmt.Sprintf("%s2026-10-%02d,P%d,R1,5,4\n", salesHead, 1+i, i))))
+					does(ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", AllowDuplicates: ptr(true)}, "text/csv",
+						strings.NewReader(fmt.Sprintf("%s2026-10-%02d,P%d,R1,5,4\n", salesHead, 1+i, i))))
 				},
 				func() {
 					does(ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "register", Name: "rep"}, "text/csv", strings.NewReader(smallReps)))

@@ -73,7 +73,8 @@ func TestPublishingWhatDropsAllRules(t *testing.T) {
 		assert.NotContains(t, *p.Detail, "made from")
 	}
 	assert.Equal(t, 1, want[client.Rulebook](t, 200)(s.as("ana").GetRulebook(ctx)).Revision)
-	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "- name: behind\n", "- name: far-behind\n", 1), Note: "one rule is another"}))
+	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx,
+		client.NewRevision{Text: strings.Replace(smallBook, "- name: behind\n", "- name: far-behind\n", 1), Note: "one rule is another"}))
 	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: "oskel: 1\n", Note: "x", Force: ptr(true)}))
 }
 
@@ -151,7 +152,8 @@ func TestTwoServicesAtOnce(t *testing.T) {
 	})
 	at(func(on *service, i int) {
 		file := "f.csv"
-		busy(ana[on].CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", File: &file, AllowDuplicates: ptr(true)}, "text/csv", strings.NewReader(salesHead+"2026-10-1"+string(rune('0'+i))+",X"+on.url[len(on.url)-5:]+",R1,10,5\n")))
+		busy(ana[on].CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", File: &file, AllowDuplicates: ptr(true)}, "text/csv",
+			strings.NewReader(salesHead+"2026-10-1"+string(rune('0'+i))+",X"+on.url[len(on.url)-5:]+",R1,10,5\n")))
 	})
 	at(func(on *service, _ int) {
 		busy(ana[on].CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))

@@ -236,14 +236,19 @@ func (s span) back(months int) span {
 }
 
 // randomLines puts the lines beside what the registers said on their day.
-const randomLines = `create temporary table lines as select l.*, r.key as rep_key, c.key as customer_key, rr.attributes->>'territory' as territory, (rr.attributes->>'size')::numeric as size, cc.attributes->>'category' as category
+const randomLines = `create temporary table lines as
+	select l.*, r.key as rep_key, c.key as customer_key, rr.attributes->>'territory' as territory,
+		(rr.attributes->>'size')::numeric as size, cc.attributes->>'category' as category
 	from feeds.sales l join subjects r on r.kind = 'rep' and r.code = l.rep join subjects c on c.kind = 'customer' and c.code = l.customer
 	join registers cc on cc.kind = 'customer' and cc.code = l.customer
-	left join lateral (select * from (select attributes, valid_to from registers where kind = 'rep' and code = l.rep and (valid_from is null or valid_from <= l.day)
+	left join lateral (select * from (
+		select attributes, valid_to from registers where kind = 'rep' and code = l.rep and (valid_from is null or valid_from <= l.day)
 		order by valid_from desc nulls last limit 1) x where valid_to is null or valid_to >= l.day) rr on true`
 
-var randomLevels = map[string]string{"rep": "rep_key", "customer": "customer_key", "rep.territory": "coalesce(territory, 'without a territory')", "customer.category": "coalesce(category, 'without a category')", "whole": "'all'",
-	"rep x customer": "rep_key || ' x ' || customer_key", "rep.territory x customer.category": "coalesce(territory, 'without a territory') || ' x ' || coalesce(category, 'without a category')"}
+var randomLevels = map[string]string{"rep": "rep_key", "customer": "customer_key", "rep.territory": "coalesce(territory, 'without a territory')",
+	"customer.category": "coalesce(category, 'without a category')", "whole": "'all'",
+	"rep x customer":                    "rep_key || ' x ' || customer_key",
+	"rep.territory x customer.category": "coalesce(territory, 'without a territory') || ' x ' || coalesce(category, 'without a category')"}
 
 // randomPeer answers for base measures in SQL.
 type randomPeer struct {
@@ -254,7 +259,8 @@ type randomPeer struct {
 }
 
 func (p *randomPeer) figures(measure, by string, s span) map[string]*big.Rat {
-	sql := fmt.Sprintf("select %s, %s from lines where day between '%s' and '%s' group by 1", randomLevels[by], p.m.base[measure], s.first.Format(time.DateOnly), s.last.Format(time.DateOnly))
+	sql := fmt.Sprintf("select %s, %s from lines where day between '%s' and '%s' group by 1", randomLevels[by], p.m.base[measure],
+		s.first.Format(time.DateOnly), s.last.Format(time.DateOnly))
 	if p.kept[sql] == nil {
 		rows, err := p.conn.Query(ctx, sql)
 		require.NoError(p.t, err, sql)
@@ -464,7 +470,8 @@ func agreeOnTargets(t *testing.T, s *service, m *model, conn *pgx.Conn) {
 			period = m.period(unit)
 		}
 		targets := map[string]*big.Rat{}
-		rows, err := conn.Query(ctx, "select s.key, sum(target)::text from targets join subjects s using (kind, code) where month between $1 and $2 group by 1", period.first, period.last)
+		rows, err := conn.Query(ctx,
+			"select s.key, sum(target)::text from targets join subjects s using (kind, code) where month between $1 and $2 group by 1", period.first, period.last)
 		require.NoError(t, err)
 		var key, sum string
 		_, err = pgx.ForEachRow(rows, []any{&key, &sum}, func() error { targets[key] = rational(t, sum); return nil })

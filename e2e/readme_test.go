@@ -24,7 +24,9 @@ func TestTheReadmeIsTrue(t *testing.T) {
 	gap := strings.Replace(string(book), "- {clear: rest}", "- {clear: true, at_least: margin_floor}", 1)
 	gap = strings.Replace(gap, "        - {grade: look, below: margin_floor}\n", "", 1)
 	require.NoError(t, os.WriteFile("rulebook.yaml", []byte(gap), 0o600))
-	require.NoError(t, os.WriteFile("october.csv", []byte("day,order_no,rep,customer,product,quantity,net,cost,discount,channel\n2026-10-01,A1,R-99,C-0001,P-001,1,1,1,0,visit\n2026-10-01,A2,R-01,C-0001,P-001,1,1.23456,1,0,visit\n"), 0o600))
+	require.NoError(t, os.WriteFile("october.csv",
+		[]byte("day,order_no,rep,customer,product,quantity,net,cost,discount,channel\n"+
+			"2026-10-01,A1,R-99,C-0001,P-001,1,1,1,0,visit\n2026-10-01,A2,R-01,C-0001,P-001,1,1.23456,1,0,visit\n"), 0o600))
 	changing := map[string]bool{"sign-in": true, "publish": true, "take": true, "settle": true, "turn": true}
 	ran := 0
 	for _, block := range fences.FindAllStringSubmatch(string(readme), -1) {

@@ -29,7 +29,8 @@ func TestRehearsedThenSwept(t *testing.T) {
 	r := want[client.Rehearsal](t, 200)(c.Rehearse(ctx, ask))
 	assert.Equal(t, []any{2, 1}, []any{r.Tally.Flagged, r.Published.Flagged}, "R1 keeps exactly 22%")
 	require.Len(t, r.Flips, 1)
-	assert.Equal(t, []string{"R1", "", "look", "Margin rate is 22.0%, at least 18% and below 23%."}, []string{r.Flips[0].Key, r.Flips[0].Before, r.Flips[0].After, r.Flips[0].Sentence})
+	assert.Equal(t, []string{"R1", "", "look", "Margin rate is 22.0%, at least 18% and below 23%."},
+		[]string{r.Flips[0].Key, r.Flips[0].Before, r.Flips[0].After, r.Flips[0].Sentence})
 	assert.Equal(t, client.Turned{Flagged: 1}, r.Turned)
 	assert.Equal(t, []float64{0.18, 0.23}, r.LineUp.Cuts)
 	assert.Equal(t, []int{0, 2}, []int{r.Back[0].Flagged, r.Back[1].Flagged})
@@ -46,28 +47,32 @@ func TestRehearsedThenSwept(t *testing.T) {
 
 	// A draft that also declares a new feed and a measure of another meaning is
 	// held against the published rule as it is.
-	shaped := strings.Replace(strings.Replace(draft, "feeds:\n", "feeds:\n  visits: {date: day, subjects: {rep: rep}}\n", 1), "revenue: {title: Revenue, sum: sales.net", "revenue: {title: Revenue, sum: sales.cost", 1)
+	shaped := strings.Replace(strings.Replace(draft, "feeds:\n", "feeds:\n  visits: {date: day, subjects: {rep: rep}}\n", 1),
+		"revenue: {title: Revenue, sum: sales.net", "revenue: {title: Revenue, sum: sales.cost", 1)
 	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Text: &shaped, Rule: "behind", Period: "2026-10"}))
 	assert.Equal(t, []int{2, 3}, []int{r.Published.Flagged, r.Tally.Flagged}, "R2 and R3; with costs for revenue R1, too")
 
 	// Dials and cuts moved without a draft; bad ones are refused with the reason.
-	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "22.01%"}}}))
+	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx,
+		client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "22.01%"}}}))
 	assert.Equal(t, client.Turned{Regraded: 1}, r.Turned)
 	for says, ask := range map[string]client.RehearsalRequest{
-		"did you mean thin-margin?":                                   {Rule: "thin-margn", Period: "2026-10"},
-		"there is no dial":                                            {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
-		"the dial floor cannot be 3%: it is out of its range":         {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
-		"did you mean 24%?":                                           {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
-		"has no band 9":                                               {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
-		"no number can fall in this band":                             {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
-		"there is no rep \"R9\"":                                      {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
+		"did you mean thin-margin?":                           {Rule: "thin-margn", Period: "2026-10"},
+		"there is no dial":                                    {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
+		"the dial floor cannot be 3%: it is out of its range": {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
+		"did you mean 24%?":                                   {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
+		"has no band 9":                                       {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
+		"no number can fall in this band": {Rule: "thin-margin", Period: "2026-10",
+			Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
+		"there is no rep \"R9\"": {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
 		"a what-if changes figures, and silence looks at dated lines": {Rule: "quiet", Period: "2026-10", Key: ptr("R1")},
 	} {
 		assert.Contains(t, *refused(t, 422, "not-rehearsed")(c.Rehearse(ctx, ask)).Detail, says)
 	}
 	bad := "oskel: 2"
 	refused(t, 422, "rulebook-refused")(c.Rehearse(ctx, client.RehearsalRequest{Text: &bad, Rule: "x", Period: "2026-10"}))
-	if r := want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "behind", Period: "2026-10", Key: ptr("R2"), WhatIf: &map[string]string{"revenue": "1000"}})); assert.NotNil(t, r.WhatIf) {
+	if r := want[client.Rehearsal](t, 200)(c.Rehearse(ctx,
+		client.RehearsalRequest{Rule: "behind", Period: "2026-10", Key: ptr("R2"), WhatIf: &map[string]string{"revenue": "1000"}})); assert.NotNil(t, r.WhatIf) {
 		assert.Equal(t, client.WhatIf{Outcome: "clear"}, *r.WhatIf, "exactly its target")
 	}
 	refused(t, 403, "not-allowed")(s.as("rea").PutDraft(ctx, client.NewDraft{Text: draft}))
@@ -123,7 +128,8 @@ func TestRulebooksLife(t *testing.T) {
 	restored := want[client.Revision](t, 201)(c.RestoreRevision(ctx, 2, client.Restoration{Note: "Too tight", BasedOn: 3}))
 	assert.Equal(t, 4, restored.Number)
 	assert.Equal(t, commented, want[client.Rulebook](t, 200)(c.GetRulebook(ctx)).Text)
-	assert.Equal(t, []string{"measure margin", "rule thin-margin", "rule behind"}, want[[]string](t, 200)(c.ListUses(ctx, &client.ListUsesParams{Name: "revenue"})))
+	assert.Equal(t, []string{"measure margin", "rule thin-margin", "rule behind"},
+		want[[]string](t, 200)(c.ListUses(ctx, &client.ListUsesParams{Name: "revenue"})))
 	assert.Equal(t, []string{"rule thin-margin"}, want[[]client.Dial](t, 200)(c.ListDials(ctx))[0].Uses)
 
 	// A grade looks otherwise everywhere at once.
@@ -157,7 +163,8 @@ func TestLevelsAreSwept(t *testing.T) {
 	s.publish(book, 1)
 	s.sweep("2026-10")
 	found := s.exceptions("2026-10")
-	for key, sentence := range map[string]string{"levels R1": "Margin rate is 22.0%, below 23%.", "levels North": "Margin rate is 22.0%, below 23%.", "levels South": "Margin rate is 10.0%, below 23%.", "levels all": "Margin rate is 16.0%, below 23%."} {
+	for key, sentence := range map[string]string{"levels R1": "Margin rate is 22.0%, below 23%.", "levels North": "Margin rate is 22.0%, below 23%.",
+		"levels South": "Margin rate is 10.0%, below 23%.", "levels all": "Margin rate is 16.0%, below 23%."} {
 		require.Contains(t, found, key)
 		assert.Equal(t, sentence, found[key].Sentence)
 	}
@@ -165,7 +172,8 @@ func TestLevelsAreSwept(t *testing.T) {
 	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, found["levels North"].Id, nil))
 	assert.Equal(t, "North", detail.Attributes["territory"])
 	assert.Len(t, detail.History.Points, 13)
-	up := want[client.Ranking](t, 200)(s.as("rea").GetRanking(ctx, "levels", &client.GetRankingParams{Period: "2026-10", By: ptr("rep.territory"), Key: ptr("South")}))
+	up := want[client.Ranking](t, 200)(s.as("rea").GetRanking(ctx, "levels",
+		&client.GetRankingParams{Period: "2026-10", By: ptr("rep.territory"), Key: ptr("South")}))
 	assert.Equal(t, []any{2, 1}, []any{up.Judged, *up.Place})
 	s.sweep("2026-10")
 	assert.Equal(t, found["levels North"].Id, s.exceptions("2026-10")["levels North"].Id, "a group keeps its code")
@@ -176,7 +184,8 @@ func TestRehearseFromTheCommandLine(t *testing.T) {
 	s := demoService(t)
 	file := filepath.Join(t.TempDir(), "draft.yaml")
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(demo.Rulebook, "below: 18%", "below: 24%", 1)), 0o644))
-	code, out, errs := s.oskel("ines", "rehearse", "-period", "2026-10", "-rule", "thin-margin", "-dial", "margin_floor=25%", "-periods", "3", "-what-if", "R-17", "-set", "margin_rate=30%")
+	code, out, errs := s.oskel("ines", "rehearse", "-period", "2026-10", "-rule", "thin-margin", "-dial", "margin_floor=25%", "-periods", "3",
+		"-what-if", "R-17", "-set", "margin_rate=30%")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "clear → look  R-08")
 	assert.Contains(t, out, "If so, R-17: clear")
@@ -240,15 +249,18 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 	do(t, field("Measure", "margin"), p.Sees("margin"), field("below, band 1", "30"), p.Sees("did you mean 30%?"))
 	do(t, field("below, band 1", "23%"), p.Sees("2 flagged of 2 judged; the published rulebook has no such rule."), p.Sees("Bera Made-Up"))
 	do(t, field("Only where", `rep.territory is "South"`), p.Sees("1 flagged of 1 judged"))
-	do(t, p.ClickText("an example"), field("Inputs of example 1", "margin 23%"), p.Sees("Based on revision 1; 1 change"), field("Inputs of example 1", "margin 22%"), p.Sees("the example expects clear, and the rule says look"))
+	do(t, p.ClickText("an example"), field("Inputs of example 1", "margin 23%"), p.Sees("Based on revision 1; 1 change"),
+		field("Inputs of example 1", "margin 22%"), p.Sees("the example expects clear, and the rule says look"))
 	do(t, field("Inputs of example 1", "margin 23%"), p.Until("!document.body.innerText.includes('example expects')"))
 	do(t, p.Do("[role=slider]", "e.focus()"), p.Press("ArrowUp"), p.Until("document.querySelector('[aria-label=\"below, band 1\"]').value !== '23%'"))
-	do(t, field("below, band 1", "23%"), field("Key of the subject", "R2"), field("Its figures", "margin 40%"), p.ClickText("Ask"), p.Sees("R2 would be"), p.Until("document.body.innerText.match(/would be\\s+clear/)"))
+	do(t, field("below, band 1", "23%"), field("Key of the subject", "R2"), field("Its figures", "margin 40%"), p.ClickText("Ask"),
+		p.Sees("R2 would be"), p.Until("document.body.innerText.match(/would be\\s+clear/)"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Sees("rule new-rule: added"), p.Sees("flags by all rules"))
-	do(t, p.Type("[role=dialog] input", "A floor for the south"), p.ClickIn("[role=dialog]", "Publish"), p.Until("location.pathname === '/rules'"), p.Sees("New rule"))
+	do(t, p.Type("[role=dialog] input", "A floor for the south"), p.ClickIn("[role=dialog]", "Publish"), p.Until("location.pathname === '/rules'"),
+		p.Sees("New rule"))
 	do(t, p.ClickText("Revisions"), p.Sees("A floor for the south"), p.Sees("rule new-rule: added"))
 
 	do(t, p.Go("/rules/draft?as=file"), p.Sees("No errors"))
@@ -260,7 +272,8 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 	// Somebody else publishes in between: told, with the difference, and nothing lost.
 	do(t, p.Edit("of: margni", "of: margin"), p.Edit("below: 18%", "below: 17%"), p.Sees("rule thin-margin: changed"))
 	want[client.Revision](t, 201)(s.as("lea").ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "Tighter", BasedOn: 2}))
-	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Type("[role=dialog] input", "Mine"), p.ClickIn("[role=dialog]", "Publish"), p.Sees("lea has published revision 3 since"), p.Sees("22% becomes 25%"))
+	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Type("[role=dialog] input", "Mine"),
+		p.ClickIn("[role=dialog]", "Publish"), p.Sees("lea has published revision 3 since"), p.Sees("22% becomes 25%"))
 	value, err := browser.Value[string](p, "document.querySelector('.cm-content').innerText")
 	require.NoError(t, err)
 	assert.Contains(t, value, "below: 17%")
@@ -284,11 +297,13 @@ func TestEveryFamilyByForm(t *testing.T) {
 		steps [][2]string
 		kept  []string
 	}{
-		{[][2]string{{"#no-data", "look"}, {"#persists", "1 of 2"}, {"At stake", "revenue"}, {"Compared with", "earlier(OF)"}, {"Compared as", "change"}, {"below, band 1", "-20%"}, {"below, band 2", "-10%"}},
+		{[][2]string{{"#no-data", "look"}, {"#persists", "1 of 2"}, {"At stake", "revenue"}, {"Compared with", "earlier(OF)"}, {"Compared as", "change"},
+			{"below, band 1", "-20%"}, {"below, band 2", "-10%"}},
 			[]string{"no_data: look", "persists: 1 of 2", "stake: revenue", "earlier(margin)", "as: change", "below: -20%", "below: -10%"}},
 		{[][2]string{{"Family", "choose"}, {"Condition 1 of choice 1", "margin below 20%"}, {"How many of choice 1", "none"}, {"Grade of choice 1", "act"}},
 			[]string{"choose:", "grade: act", "none:", "margin below 20%", "persists: 1 of 2"}},
-		{[][2]string{{"Family", "outlier: robust score"}, {"Measure", "revenue"}, {"Among", "rep.territory"}, {"Beyond", "floor"}, {"Beyond", "3"}, {"Side", "low"}, {"Grade", "act"}},
+		{[][2]string{{"Family", "outlier: robust score"}, {"Measure", "revenue"}, {"Among", "rep.territory"}, {"Beyond", "floor"}, {"Beyond", "3"},
+			{"Side", "low"}, {"Grade", "act"}},
 			[]string{"outlier:", "of: revenue", "among: rep.territory", "beyond: 3", "by: robust score", "side: low", "grade: act", "no_data: look"}},
 		{[][2]string{{"Family", "window: silence"}, {"Grade", "act"}}, []string{"window:", "silence: sales", "at_least: 60 days", "grade: act"}},
 		{[][2]string{{"Family", "bands"}, {"Measure", "revenue"}, {"below, band 1", "500"}}, []string{"of: revenue", "below: 500", "clear: rest"}},
@@ -305,7 +320,8 @@ func TestEveryFamilyByForm(t *testing.T) {
 		}, 60*time.Second, 100*time.Millisecond)
 		require.True(t, kept, "%q in %s", c.kept, rule)
 	}
-	assert.Empty(t, want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text})).Problems)
+	assert.Empty(t, want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx,
+		client.RulebookText{Text: want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text})).Problems)
 }
 
 func TestDialsAndRevisionsPages(t *testing.T) {
@@ -319,7 +335,8 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	do(t, p.Set("input[type=range]", "24"), p.Type("input[maxlength]", "Tighter"), p.ClickText("Publish floor = 24%"), p.Sees("Revision 2 is published."))
-	do(t, p.Go("/rules/revisions?revision=1"), p.Sees("dial floor: 22% becomes 24%"), p.Type("input[maxlength]", "As it was"), p.ClickText("Restore revision 1"), p.Sees("As it was"), p.Sees("dial floor: 24% becomes 22%"))
+	do(t, p.Go("/rules/revisions?revision=1"), p.Sees("dial floor: 22% becomes 24%"), p.Type("input[maxlength]", "As it was"),
+		p.ClickText("Restore revision 1"), p.Sees("As it was"), p.Sees("dial floor: 24% becomes 22%"))
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -330,15 +347,19 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 func TestCutsAreMovedInTheDrawing(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	s.publish(strings.Replace(smallBook, "{grade: act, below: 18%}, {grade: look, below: floor}, {clear: rest}", "{grade: act, below: 18%}, {grade: look, at_least: 18%, below: floor}, {clear: rest}", 1), 1)
+	s.publish(strings.Replace(smallBook, "{grade: act, below: 18%}, {grade: look, below: floor}, {clear: rest}",
+		"{grade: act, below: 18%}, {grade: look, at_least: 18%, below: floor}, {clear: rest}", 1), 1)
 	p := screen(t, s, 1280, 800)
 	nudge := func(cut string) error {
 		return p.Do(`[role=slider][aria-valuetext="`+cut+`"]`, "e.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowUp', bubbles: true}))")
 	}
-	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"), p.Until("document.querySelectorAll('[role=slider]').length === 2"))
-	do(t, nudge("22%"), p.Sees("This cut is the dial floor."), p.Sees("Based on revision 2; 1 change"), p.Until("!document.querySelector('[role=slider][aria-valuetext=\"22%\"]')"))
+	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"),
+		p.Until("document.querySelectorAll('[role=slider]').length === 2"))
+	do(t, nudge("22%"), p.Sees("This cut is the dial floor."), p.Sees("Based on revision 2; 1 change"),
+		p.Until("!document.querySelector('[role=slider][aria-valuetext=\"22%\"]')"))
 	do(t, nudge("18%"), p.Sees("2 changes"), p.Until("document.querySelector('[aria-label=\"below, band 1\"]').value !== '18%'"))
-	moved, err := browser.Value[bool](p, "document.querySelector('[aria-label=\"below, band 1\"]').value === document.querySelector('[aria-label=\"at least, band 2\"]').value")
+	moved, err := browser.Value[bool](p, "document.querySelector('[aria-label=\"below, band 1\"]').value === document.querySelector('[aria-label=\"at "+
+		"least, band 2\"]').value")
 	require.NoError(t, err)
 	assert.True(t, moved, "both bands end where the cut is now")
 	do(t, p.Sees("2 changes saved"))
@@ -353,7 +374,8 @@ func TestGradesPage(t *testing.T) {
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules/grades?grade=look"), p.Sees("Rules that give it: thin-margin, behind, quiet."), p.Sees("It looks so:"))
-	do(t, p.Click("input[value=diamond]"), p.Click("input[value=red]"), p.Sees("Act now already looks so."), p.Click("input[value=square]"), p.Sees("It will look so:"))
+	do(t, p.Click("input[value=diamond]"), p.Click("input[value=red]"), p.Sees("Act now already looks so."), p.Click("input[value=square]"),
+		p.Sees("It will look so:"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -391,8 +413,11 @@ func TestADraftOfAnotherShape(t *testing.T) {
 		{"notes: [order_no]", "labels: [channel], notes: [order_no]"},
 		{"numbers: {net: money, cost: money}", "numbers: {cost: money, net: money}"},
 		{"feeds:\n", "feeds:\n  returns: {title: Returns, date: day, subjects: {rep: rep, shop: shop}, numbers: {net: money}}\n"},
-		{"measures:\n", "measures:\n  returned: {sum: returns.net, unit: money}\n  by_phone: {sum: sales.net, where: channel is \"phone\", unit: money}\n  otherwise_sold: {sum: sales.net, where: not (channel is \"phone\"), unit: money}\n"},
-		{"rules:\n", "rules:\n  - {name: sent-back, judges: rep, no_data: look, threshold: {of: returned, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: phoned, judges: rep, threshold: {of: by_phone, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: sold-otherwise, judges: rep, threshold: {of: otherwise_sold, bands: [{grade: act, above: 999.9999}, {clear: rest}]}}\n"},
+		{"measures:\n", "measures:\n  returned: {sum: returns.net, unit: money}\n  by_phone: {sum: sales.net, where: channel is \"phone\", unit: money}\n " +
+			" otherwise_sold: {sum: sales.net, where: not (channel is \"phone\"), unit: money}\n"},
+		{"rules:\n", "rules:\n  - {name: sent-back, judges: rep, no_data: look, threshold: {of: returned, bands: [{grade: act, above: 10}, {clear: " +
+			"rest}]}}\n  - {name: phoned, judges: rep, threshold: {of: by_phone, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: " +
+			"sold-otherwise, judges: rep, threshold: {of: otherwise_sold, bands: [{grade: act, above: 999.9999}, {clear: rest}]}}\n"},
 	} {
 		require.Contains(t, more, change[0])
 		more = strings.Replace(more, change[0], change[1], 1)
@@ -401,7 +426,8 @@ func TestADraftOfAnotherShape(t *testing.T) {
 	assert.Equal(t, as.Tally, same.Tally)
 	assert.Equal(t, as.Flagged, same.Flagged)
 	empty := ask(more, "sent-back").Tally
-	assert.Equal(t, []int{0, 0, 3}, []int{empty.NoData, empty.Flagged, empty.NotJudged["no lines in the period"]}, "there is no line of returns at all, and R4 has left")
+	assert.Equal(t, []int{0, 0, 3}, []int{empty.NoData, empty.Flagged, empty.NotJudged["no lines in the period"]},
+		"there is no line of returns at all, and R4 has left")
 	assert.Equal(t, 3, ask(more, "phoned").Tally.NoData)
 	otherwise := ask(more, "sold-otherwise")
 	require.Len(t, otherwise.Flagged, 1)

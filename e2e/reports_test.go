@@ -22,7 +22,8 @@ func TestFindingsComeBack(t *testing.T) {
 	var c clock
 	c.set(t, "2026-11-05 09:00")
 	first := small(t)
-	first.publish(strings.Replace(smallBook, "    judges: rep\n    stake:", "    judges: rep\n    examples: [{margin: 21%, is: look}]\n    stake:", 1)+reasonsText, 1)
+	first.publish(strings.Replace(smallBook, "    judges: rep\n    stake:", "    judges: rep\n    examples: [{margin: 21%, is: look}]\n    stake:", 1)+
+		reasonsText, 1)
 	var reps, sales strings.Builder
 	reps.WriteString(smallReps)
 	sales.WriteString("day,order_no,rep,net,cost\n")
@@ -57,7 +58,8 @@ func TestFindingsComeBack(t *testing.T) {
 	code, out, errs := s.oskel("rea", "report", "backlog")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "North desk")
-	assert.Contains(t, *refused(t, 409, "cases-wait")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-10", SignOff: ptr(true)})).Detail, "the period cannot be signed off: 12 of its cases are still open")
+	assert.Contains(t, *refused(t, 409, "cases-wait")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-10", SignOff: ptr(true)})).Detail,
+		"the period cannot be signed off: 12 of its cases are still open")
 	code, _, errs = s.oskel("rea", append([]string{"case", "settle", "-finding", "explained", "-reason", "on-leave"}, explained...)...)
 	require.Equal(t, 0, code, errs)
 	code, _, errs = s.oskel("rea", append([]string{"case", "settle", "-finding", "confirmed", "-recovered", "100"}, confirmed...)...)
@@ -71,7 +73,8 @@ func TestFindingsComeBack(t *testing.T) {
 	assert.Equal(t, []int{10, 3, 7}, []int{thin.Settled, thin.Confirmed, thin.Explained})
 	assert.InDelta(t, 0.3, *thin.Precision, 1e-9)
 	assert.Equal(t, "300.0000", thin.Recovered)
-	for by, name := range map[client.ListOutcomesParamsBy]string{"desk": "north", "person": "rea", "reason": "on-leave", "period": "month 2026-10-01", "revision": "2"} {
+	for by, name := range map[client.ListOutcomesParamsBy]string{"desk": "north", "person": "rea", "reason": "on-leave", "period": "month 2026-10-01",
+		"revision": "2"} {
 		all := want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx, &client.ListOutcomesParams{By: &by}))
 		found := false
 		for _, r := range all {
@@ -80,7 +83,8 @@ func TestFindingsComeBack(t *testing.T) {
 		assert.True(t, found, "%s: %+v", by, all)
 	}
 	// The precision of one rule over time; of a desk; and all of it as files.
-	one := want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx, &client.ListOutcomesParams{By: ptr(client.ListOutcomesParamsByPeriod), Rule: ptr("Thin margin")}))
+	one := want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx,
+		&client.ListOutcomesParams{By: ptr(client.ListOutcomesParamsByPeriod), Rule: ptr("Thin margin")}))
 	require.Len(t, one, 1)
 	assert.Equal(t, 10, one[0].Settled)
 	assert.InDelta(t, 0.3, *one[0].Precision, 1e-9)
@@ -99,7 +103,8 @@ func TestFindingsComeBack(t *testing.T) {
 			}
 		}
 	}
-	refused(t, 400, "invalid-request")(s.as("ana").ExportReport(ctx, &client.ExportReportParams{Report: "backlog", Form: "csv", By: ptr(client.ExportReportParamsByReason)}))
+	refused(t, 400, "invalid-request")(s.as("ana").ExportReport(ctx,
+		&client.ExportReportParams{Report: "backlog", Form: "csv", By: ptr(client.ExportReportParamsByReason)}))
 	waits := want[[]client.BacklogRow](t, 200)(s.as("ana").GetBacklog(ctx, &client.GetBacklogParams{By: ptr(client.GetBacklogParamsByPeriod)}))
 	require.Len(t, waits, 1)
 	assert.Equal(t, "Oct 2026", waits[0].Title)
@@ -114,9 +119,12 @@ func TestFindingsComeBack(t *testing.T) {
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "A base of revenue at least 120 would have dropped 7 of 7 explained and lost none")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("would have dropped 7 of 7 explained"), p.ClickText("Put it in my draft"), p.Until("location.pathname === '/rules/draft'"), p.Sees("at least 120"))
+	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("would have dropped 7 of 7 explained"),
+		p.ClickText("Put it in my draft"), p.Until("location.pathname === '/rules/draft'"), p.Sees("at least 120"))
 	assert.Contains(t, want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text, "base: {revenue: at least 120}")
-	do(t, p.Go("/desk/outcomes"), p.Sees("Thin margin"), p.Sees("30%"), p.Go("/desk/work"), p.Sees("Not opened yet"), p.Go("/desk/findings"), p.Sees("Thin margin")) // links from before, too
+	// links from before, too
+	do(t, p.Go("/desk/outcomes"), p.Sees("Thin margin"), p.Sees("30%"), p.Go("/desk/work"), p.Sees("Not opened yet"), p.Go("/desk/findings"),
+		p.Sees("Thin margin"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -71,7 +71,8 @@ func TestCountsOfAllLevelsAndOfNow(t *testing.T) {
 	}
 	groups := func() map[string]int {
 		out := map[string]int{}
-		for _, g := range *want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Group: ptr("territory"), Kind: ptr("rep")})).Groups {
+		for _, g := range *want[client.ExceptionPage](t,
+			200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Group: ptr("territory"), Kind: ptr("rep")})).Groups {
 			out[g.Name] = g.Count
 		}
 		return out

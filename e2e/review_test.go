@@ -27,7 +27,8 @@ func TestCasesOpenJoinAndClear(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	r2, r3 := s.caseOf("rob", "R2"), s.caseOf("rea", "R3")
-	assert.Equal(t, []any{"south", "act", 2, "2026-12-02"}, []any{r2.Desk, r2.Grade, r2.Items, r2.Due.String()}, "the south desk states nothing: five working days")
+	assert.Equal(t, []any{"south", "act", 2, "2026-12-02"}, []any{r2.Desk, r2.Grade, r2.Items, r2.Due.String()},
+		"the south desk states nothing: five working days")
 	assert.Equal(t, []any{"north", "look", 2, "2026-12-02"}, []any{r3.Desk, r3.Grade, r3.Items, r3.Due.String()})
 	mine := true
 	own := want[client.CasePage](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{Mine: &mine})).Items

@@ -72,7 +72,8 @@ func TestSweepsByThemselves(t *testing.T) {
 	t.Parallel()
 	var c clock
 	c.set(t, "2026-12-01 12:00")
-	s, other := planned(t, &c, `{each: month, after: 2 working days, at: "06:00", waits_for: [sales], at_the_latest: 6 working days, when_outdated: at once, looks_back: 2 periods}`)
+	s, other := planned(t, &c, `{each: month, after: 2 working days, at: "06:00", waits_for: [sales], at_the_latest: 6 working days,
+	    when_outdated: at once, looks_back: 2 periods}`)
 
 	// October's time was long ago; November's has not come.
 	october := s.comesTo(t, "2026-10", client.TurnStateSwept)
@@ -168,7 +169,8 @@ func TestSweepsAtNight(t *testing.T) {
 	require.NoError(t, err)
 	s.load("feed", "sales", salesHead+"2026-11-11,N1,R1,900,850\n")
 	require.Eventually(t, func() bool { turn := s.turn(t, "2026-11"); return turn.Trouble != nil }, time.Minute, 30*time.Millisecond)
-	assert.Contains(t, s.turn(t, "2026-11").Words, "The sweep failed and is retried: ERROR: new row for relation \"sweeps\" violates check constraint \"no_more\" (SQLSTATE 23514)")
+	assert.Contains(t, s.turn(t, "2026-11").Words, "The sweep failed and is retried: ERROR: new row for relation \"sweeps\" violates check constraint "+
+		"\"no_more\" (SQLSTATE 23514)")
 	_, err = s.pool(t).Exec(ctx, "alter table sweeps drop constraint no_more")
 	require.NoError(t, err)
 	s.comesTo(t, "2026-11", client.TurnStateSwept)
@@ -199,7 +201,8 @@ func TestAPlannedSweepClosesCases(t *testing.T) {
 	c.set(t, "2026-11-25 12:00")
 	first := small(t)
 	book := strings.Replace(smallBook, "title: South desk}", "title: South desk, closes: when cleared}", 1)
-	first.publish(strings.Replace(book, "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1)+"sweeps: [{each: month, when_outdated: at once, looks_back: 1 period}]\n", 1)
+	first.publish(strings.Replace(book, "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1)+
+		"sweeps: [{each: month, when_outdated: at once, looks_back: 1 period}]\n", 1)
 	first.stop()
 	s := runAs(t, first.database, func(o *options) { o.Now, o.Look = c.now, 50*time.Millisecond })
 	t.Cleanup(s.stop)
@@ -232,7 +235,8 @@ func TestPlansOfOtherPeriods(t *testing.T) {
 	for _, of := range []struct{ calendar, rule, plan, now, line, period string }{
 		{"{time_zone: UTC}", "each: week", "{each: week, after: 1 day, looks_back: 2 periods}", "2027-01-05 12:00", "2027-01-01", "2026-W53"},
 		{"{time_zone: UTC}", "each: day", "{each: day, after: 1 day, looks_back: 3 periods}", "2027-01-02 12:00", "2026-12-31", "2026-12-31"},
-		{"{time_zone: UTC, windows: [{name: fair-2026, title: Fair 2026, kind: fair, from: 2026-12-28, to: 2027-01-02}]}", "each: fair", "{each: fair, after: 1 day, looks_back: 3 periods}", "2027-01-04 12:00", "2026-12-30", "fair-2026"},
+		{"{time_zone: UTC, windows: [{name: fair-2026, title: Fair 2026, kind: fair, from: 2026-12-28, to: 2027-01-02}]}", "each: fair",
+			"{each: fair, after: 1 day, looks_back: 3 periods}", "2027-01-04 12:00", "2026-12-30", "fair-2026"},
 	} {
 		var c clock
 		c.set(t, of.now)

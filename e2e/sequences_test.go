@@ -76,14 +76,16 @@ func TestAnySequenceOfIntakes(t *testing.T) {
 		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) {
 			s := newService(t)
 			defer s.stop()
-			s.publish(strings.Replace(smallBook, "measures:\n", "measures:\n  lines: {count: sales, unit: count}\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n", 1), 0)
+			s.publish(strings.Replace(smallBook, "measures:\n",
+				"measures:\n  lines: {count: sales, unit: count}\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n", 1), 0)
 			s.load("register", "rep", smallReps)
 			rng := rand.New(rand.NewPCG(seed, 9))
 			begin := calendar.Date(2026, 8, 1)
 			var all []*arrival
 			versions := map[int64]map[string]string{1: {}}
 			seen := func(version int64) map[string]string {
-				table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue,lines,opening,closing", By: ptr("rep"), Period: "2026-10", Periods: ptr(3), Version: &version}))
+				table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx,
+					&client.GetTableParams{Measures: "revenue,lines,opening,closing", By: ptr("rep"), Period: "2026-10", Periods: ptr(3), Version: &version}))
 				out := map[string]string{}
 				for _, r := range table.Rows {
 					for m := range 3 {
@@ -178,7 +180,8 @@ func takeOneBack(t *testing.T, s *service, rng *rand.Rand, all []*arrival, refus
 	a := all[at]
 	blocked := a.takenBack
 	for _, later := range all[at+1:] {
-		blocked = blocked || !later.takenBack && later.mode != "append" && slices.ContainsFunc(later.months, func(m string) bool { return slices.Contains(a.months, m) })
+		blocked = blocked || !later.takenBack && later.mode != "append" &&
+			slices.ContainsFunc(later.months, func(m string) bool { return slices.Contains(a.months, m) })
 	}
 	if blocked {
 		refused(t, 400, "not-possible")(s.as("ana").RevertIntake(ctx, a.id))

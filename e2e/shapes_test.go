@@ -63,11 +63,13 @@ func TestTakingBackKeepsEveryColumn(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	replaced := s.load("feed", "sales", salesHead+"2026-10-05,B1,R1,1,1\n", replace("2026-10"))
-	without := strings.NewReplacer(", cost: money", "", "  cost: {title: Cost, sum: sales.cost, unit: money}\n", "", "(revenue - cost) / revenue", "revenue / revenue").Replace(smallBook)
+	without := strings.NewReplacer(", cost: money", "", "  cost: {title: Cost, sum: sales.cost, unit: money}\n", "", "(revenue - cost) / revenue",
+		"revenue / revenue").Replace(smallBook)
 	s.publish(without, 1)
 	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, replaced.Id))
 	s.publish(smallBook, 2)
-	table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx, &client.GetTableParams{Measures: "cost", By: ptr("rep"), Period: "2026-10", Sort: at(0), Descending: ptr(false)}))
+	table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx,
+		&client.GetTableParams{Measures: "cost", By: ptr("rep"), Period: "2026-10", Sort: at(0), Descending: ptr(false)}))
 	require.NotEmpty(t, table.Rows)
 	assert.Equal(t, "780", table.Rows[0].Cells[0].Text)
 }
@@ -78,7 +80,8 @@ func TestAnEarlierVersionHasItsSubjects(t *testing.T) {
 	s := small(t)
 	s.load("register", "rep", "rep,name,territory\nR9,Elmo Made-Up,North\n")
 	keys := func(version *int64) (out []string) {
-		table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx, &client.GetTableParams{Measures: "coalesce(revenue, 0)", By: ptr("rep"), Period: "2026-10", Version: version}))
+		table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx,
+			&client.GetTableParams{Measures: "coalesce(revenue, 0)", By: ptr("rep"), Period: "2026-10", Version: version}))
 		for _, r := range table.Rows {
 			out = append(out, r.Key)
 		}
@@ -111,7 +114,8 @@ func TestPairsWithAwkwardKeys(t *testing.T) {
 	require.Len(t, table.Rows, 2)
 	assert.NotEqual(t, table.Rows[0].Key, table.Rows[1].Key)
 	for _, r := range table.Rows {
-		parts := want[client.Parts](t, 200)(s.as("ana").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: ptr("rep x shop"), Key: ptr(r.Key), Period: "2026-11"}))
+		parts := want[client.Parts](t, 200)(s.as("ana").GetBreakdown(ctx,
+			&client.GetBreakdownParams{Measure: "revenue", By: ptr("rep x shop"), Key: ptr(r.Key), Period: "2026-11"}))
 		assert.Equal(t, r.Cells[0].Text, parts.Cell.Text, r.Key)
 		assert.Len(t, parts.Lines, 1)
 	}
@@ -129,7 +133,8 @@ func TestLinesBehindAFigureArePaged(t *testing.T) {
 	s.load("feed", "sales", file.String())
 	seen, cursor := map[string]bool{}, (*string)(nil)
 	for range 20 {
-		p := want[client.Parts](t, 200)(s.as("ana").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: ptr("rep"), Key: ptr("R1"), Period: "2026-11", Cursor: cursor}))
+		p := want[client.Parts](t, 200)(s.as("ana").GetBreakdown(ctx,
+			&client.GetBreakdownParams{Measure: "revenue", By: ptr("rep"), Key: ptr("R1"), Period: "2026-11", Cursor: cursor}))
 		assert.LessOrEqual(t, len(p.Lines), 500)
 		assert.Contains(t, p.Cell.Text, "1,234")
 		for _, l := range p.Lines {
@@ -165,7 +170,8 @@ func TestADatabaseOfBeforeIsBroughtAlong(t *testing.T) {
 	assert.Equal(t, "1999.9999", after.revenue("2026-10"))
 	after.load("feed", "sales", salesHead+"2026-11-02,A7,R1,50,40\n")
 	assert.Equal(t, "50", after.revenue("2026-11"))
-	table := want[client.Table](t, 200)(after.as("ana").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: ptr("rep"), Period: "2026-10", Version: ptr(int64(3))}))
+	table := want[client.Table](t, 200)(after.as("ana").GetTable(ctx,
+		&client.GetTableParams{Measures: "revenue", By: ptr("rep"), Period: "2026-10", Version: ptr(int64(3))}))
 	for _, r := range table.Rows {
 		assert.NotEqual(t, "R9", r.Key, "it came later")
 	}

@@ -97,7 +97,8 @@ func TestLeftInSnooze(t *testing.T) {
 func TestSnoozeWithoutADistance(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	s.publish(strings.Replace(smallBook, "rules:\n", "rules:\n  - name: by-choice\n    title: By choice\n    judges: rep\n    threshold: {choose: [{grade: act, all: [revenue above 0]}]}\n", 1), 1)
+	s.publish(strings.Replace(smallBook, "rules:\n", "rules:\n  - name: by-choice\n    title: By choice\n    judges: rep\n    threshold: {choose: "+
+		"[{grade: act, all: [revenue above 0]}]}\n", 1), 1)
 	s.sweep("2026-10")
 	id := s.caseOf("lea", "R2").Id
 	settle := func(more ...string) (int, string) {

@@ -33,7 +33,8 @@ func TestSweepingThePeriodThatRuns(t *testing.T) {
 	var c clock
 	c.set(t, "2026-11-10 12:00")
 	first := small(t)
-	growth := "  - {name: falls, title: Revenue falls, judges: rep, to_date: true, threshold: {of: revenue, against: earlier(revenue), as: change, bands: [{grade: look, below: -40%}, {clear: rest}]}}\n"
+	growth := "  - {name: falls, title: Revenue falls, judges: rep, to_date: true, threshold: {of: revenue, against: earlier(revenue), as: change, " +
+		"bands: [{grade: look, below: -40%}, {clear: rest}]}}\n"
 	first.publish(strings.Replace(smallBook, "desks:\n", growth+"desks:\n", 1), 1)
 	first.load("targets", "rep", novemberTargets)
 	first.stop()
@@ -93,7 +94,8 @@ func TestSweepingThePeriodThatRuns(t *testing.T) {
 	assert.Contains(t, out, "Nov 2026 to 4 Nov")
 	up := want[client.Ranking](t, 200)(s.as("rea").GetRanking(ctx, "behind", &client.GetRankingParams{Period: "2026-11"}))
 	assert.InDelta(t, 1, up.Points[len(up.Points)-1].Held, 1e-9)
-	assert.Contains(t, *refused(t, 422, "not-swept")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-11"})).Detail, "only a period with an up-to-date sweep can be closed: Nov 2026 has been swept to date only, up to 4 Nov 2026")
+	assert.Contains(t, *refused(t, 422, "not-swept")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-11"})).Detail,
+		"only a period with an up-to-date sweep can be closed: Nov 2026 has been swept to date only, up to 4 Nov 2026")
 	again := ask("2026-11", "2026-11-04")
 	assert.True(t, want[client.Sweep](t, 200)(s.as("ana").CreateSweep(ctx, again)).Unchanged)
 

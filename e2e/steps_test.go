@@ -71,7 +71,8 @@ func TestOverdueGoesUp(t *testing.T) {
 	assert.Equal(t, len(ids), steps(), "on the day it is due nothing more happens")
 
 	// Overdue: a nudge the day after, then the lead gets it; a settled one stays.
-	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, client.CaseAct{Do: client.CaseActDoSettle, Cases: []client.CaseRef{{Id: ids[1]}}, Finding: ptr(client.CaseActFindingExplained)}))
+	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx,
+		client.CaseAct{Do: client.CaseActDoSettle, Cases: []client.CaseRef{{Id: ids[1]}}, Finding: ptr(client.CaseActFindingExplained)}))
 	c.set(t, "2026-11-11 08:00")
 	eventually(trail(ids[0], "the calendar escalated nudge, told to rea"), "nudged")
 	c.set(t, "2026-11-12 08:00")
@@ -86,7 +87,9 @@ func TestOverdueGoesUp(t *testing.T) {
 	want[client.Todo](t, 200)(s.as("ana").UpdateTodo(ctx, todo.Id, client.TodoTick{Done: true}))
 
 	// What goes wrong in a step is said, and what is long overdue does not go through them all.
-	s.publish(strings.Replace(strings.Replace(strings.Replace(smallBook, desks, stepsDesks, 1), "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1), "name: south, title: South desk,", "name: south, title: South desk, remind: 1 working day, overdue: [{step: nudge, after: 0 working days, tell: [members]}, {step: top, after: 1 working day, hand_to: rea}],", 1), 2)
+	s.publish(strings.Replace(strings.Replace(strings.Replace(smallBook, desks, stepsDesks, 1), "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1),
+		"name: south, title: South desk,", "name: south, title: South desk, remind: 1 working day, overdue: [{step: nudge, after: 0 working days, tell: "+
+			"[members]}, {step: top, after: 1 working day, hand_to: rea}],", 1), 2)
 	south := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("south")})).Items[0].Id
 	eventually(trail(south, "the calendar escalated top: rea does not work the cases of south"), "said why not")
 	for _, e := range want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, south)).Events {

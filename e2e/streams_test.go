@@ -104,7 +104,8 @@ func TestBodiesAreHeldTogetherOnlyToDate(t *testing.T) {
 		require.NoError(t, err)
 		t.Cleanup(func() { conn.Close() })
 		read := make(chan string, 1)
-		_, err = conn.Write([]byte(method + " " + path + " HTTP/1.1\r\nHost: oskel\r\nAuthorization: Bearer " + token + "\r\nContent-Type: application/json\r\nContent-Length: " + itoa(int64(size)) + "\r\n\r\n"))
+		_, err = conn.Write([]byte(method + " " + path + " HTTP/1.1\r\nHost: oskel\r\nAuthorization: Bearer " + token +
+			"\r\nContent-Type: application/json\r\nContent-Length: " + itoa(int64(size)) + "\r\n\r\n"))
 		require.NoError(t, err)
 		go func() {
 			answer := make([]byte, 1<<14)

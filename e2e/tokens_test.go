@@ -169,7 +169,8 @@ func TestTheAudit(t *testing.T) {
 	assert.Equal(t, "ExportAudit", entries(client.ListAuditParams{})[0].Operation, "which is told too")
 
 	// Of an export what it was of, and of an absence whose.
-	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "thin-margin", "-o", filepath.Join(t.TempDir(), "x.csv")}, {"absence", "add", "-who", "rea", "-from", "2026-12-21", "-to", "2026-12-23"}} {
+	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "thin-margin", "-o", filepath.Join(t.TempDir(), "x.csv")},
+		{"absence", "add", "-who", "rea", "-from", "2026-12-21", "-to", "2026-12-23"}} {
 		code, _, errs := s.oskel("lea", args...)
 		require.Equal(t, 0, code, errs)
 	}
@@ -190,7 +191,8 @@ func TestTheAudit(t *testing.T) {
 func TestTheAuditInPages(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	_, err := s.pool(t).Exec(ctx, "insert into audit (person, way, address, request, operation, about, outcome) select 'bot', 'session', 'x', 'y', 'SignIn', n::text, 'done' from generate_series(1, 450) n")
+	_, err := s.pool(t).Exec(ctx, "insert into audit (person, way, address, request, operation, about, outcome) select 'bot', 'session', 'x', 'y', "+
+		"'SignIn', n::text, 'done' from generate_series(1, 450) n")
 	require.NoError(t, err)
 	code, out, errs := s.oskel("lea", "service", "audit", "-person", "bot", "-format", "csv", "-top", "1000")
 	require.Equal(t, 0, code, errs)
@@ -199,7 +201,9 @@ func TestTheAuditInPages(t *testing.T) {
 	assert.Contains(t, lines[1], ",450,")
 	assert.Contains(t, lines[450], ",1,")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/people/audit?person=bot"), p.Sees("signed in"), p.Until("document.querySelectorAll('tbody tr').length === 200"), p.ClickText("Earlier"), p.Until("document.querySelectorAll('tbody tr').length === 400"), p.ClickText("Earlier"), p.Until("document.querySelectorAll('tbody tr').length === 450"))
+	do(t, p.SignIn("lea", password), p.Go("/people/audit?person=bot"), p.Sees("signed in"),
+		p.Until("document.querySelectorAll('tbody tr').length === 200"), p.ClickText("Earlier"),
+		p.Until("document.querySelectorAll('tbody tr').length === 400"), p.ClickText("Earlier"), p.Until("document.querySelectorAll('tbody tr').length === 450"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

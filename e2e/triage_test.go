@@ -25,19 +25,23 @@ func TestAMorningByKeyboard(t *testing.T) {
 	// Next, choose, next, choose, settle both as explained; and undone.
 	do(t, p.Press("?"), p.Sees("select, for bulk actions"), p.Press("?"))
 	do(t, p.Press("j"), p.Press("x"), p.Press("j"), p.Press("x"), p.Sees("2 cases selected"))
-	do(t, p.Press("s"), p.Sees("Settle 2 cases"), p.Press("2"), p.Sees("Settle 2 cases as explained"), p.Press("Enter"), p.Sees("Settled 2 cases as explained"), p.Sees("No open cases."))
+	do(t, p.Press("s"), p.Sees("Settle 2 cases"), p.Press("2"), p.Sees("Settle 2 cases as explained"), p.Press("Enter"),
+		p.Sees("Settled 2 cases as explained"), p.Sees("No open cases."))
 	do(t, p.Press("u"), p.Until("document.querySelectorAll('[data-row]').length === 2"))
 	assert.Equal(t, "open", state("R1"))
 
 	// Taken; opened beside the list; parked until a day; taken up again.
 	do(t, p.Press("k"), p.Press("k"), p.Press("t"), p.Sees("yours"), p.Press("o"), p.Sees("What is flagged"), p.Press("o"))
-	do(t, p.Press("p"), p.Sees("or until new lines of"), p.Type("[role=dialog] textarea", "Away"), p.Set("[role=dialog] input", "1 Nov 2030"), p.Do("[role=dialog] input", "e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"))
+	do(t, p.Press("p"), p.Sees("or until new lines of"), p.Type("[role=dialog] textarea", "Away"), p.Set("[role=dialog] input", "1 Nov 2030"),
+		p.Do("[role=dialog] input", "e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"))
 	do(t, p.Sees("for a year, until"), p.Press("Escape"), p.Until("!document.querySelector('[role=dialog]')"))
-	do(t, p.Press("c"), p.Sees("Comment on "), p.Type("[role=dialog] textarea", "Called."), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Commented on "))
+	do(t, p.Press("c"), p.Sees("Comment on "), p.Type("[role=dialog] textarea", "Called."), p.Do("[role=dialog] form", "e.requestSubmit()"),
+		p.Sees("Commented on "))
 
 	// Asked of somebody of another desk, who finds it among what they are asked.
 	do(t, p.Press("a"), p.Sees("Ask about "), p.Until("[...document.querySelectorAll('[role=dialog] option')].some(o => o.value === 'rob')"),
-		p.Do("[role=dialog] select", "e.value = 'rob'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Type("[role=dialog] textarea", "Yours?"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Asked about "))
+		p.Do("[role=dialog] select", "e.value = 'rob'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Type("[role=dialog] textarea", "Yours?"),
+		p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Asked about "))
 	assert.Equal(t, 1, want[client.CasePage](t, 200)(s.as("rob").ListCases(ctx, &client.ListCasesParams{Asked: ptr(true)})).Total)
 
 	found, err := p.Axe(axeSource)
@@ -46,7 +50,8 @@ func TestAMorningByKeyboard(t *testing.T) {
 
 	// To the last settled case.
 	for range 2 {
-		do(t, p.Press("k"), p.Press("k"), p.Press("s"), p.Sees("Finding"), p.Press("1"), p.Sees("as confirmed"), p.Press("Enter"), p.Until("!document.querySelector('[role=dialog]')"))
+		do(t, p.Press("k"), p.Press("k"), p.Press("s"), p.Sees("Finding"), p.Press("1"), p.Sees("as confirmed"), p.Press("Enter"),
+			p.Until("!document.querySelector('[role=dialog]')"))
 	}
 	do(t, p.Sees("No open cases."))
 	n, err := browser.Value[int](p, "document.querySelectorAll('[data-row]').length")

@@ -34,7 +34,8 @@ func TestRulesOnTrial(t *testing.T) {
 	r := s.ruleNamed(t, "thin-margin", "2026-10")
 	assert.True(t, r.Trial)
 	assert.False(t, r.On)
-	assert.Contains(t, r.Words, "Each month, for every rep: Act now when margin rate is below 18%, else Look when below floor (22%), else clear. Subjects without data are not flagged. If it flags a subject, later rules skip that subject. The rule is on trial: its flags are counted, not listed.")
+	assert.Contains(t, r.Words, "Each month, for every rep: Act now when margin rate is below 18%, else Look when below floor (22%), else clear. "+
+		"Subjects without data are not flagged. If it flags a subject, later rules skip that subject. The rule is on trial: its flags are counted, not listed.")
 	counted := r.Tally.Flagged
 	assert.Positive(t, counted)
 	assert.True(t, r.Tally.Trial)
@@ -55,9 +56,11 @@ func TestRulesOnTrial(t *testing.T) {
 	assert.NotContains(t, placed.Text, "trial")
 	s.publish(placed.Text, 2)
 	s.sweep("2026-10")
-	listed := want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Rule: ptr("thin-margin"), State: ptr(client.ListExceptionsParamsState("flagged"))}))
+	listed := want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx,
+		&client.ListExceptionsParams{Period: "2026-10", Rule: ptr("thin-margin"), State: ptr(client.ListExceptionsParamsState("flagged"))}))
 	assert.Equal(t, counted, listed.Total)
-	p := want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: strings.Replace(smallBook, "    title: Thin margin\n", "    on: maybe\n", 1)}))
+	p := want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx,
+		client.RulebookText{Text: strings.Replace(smallBook, "    title: Thin margin\n", "    on: maybe\n", 1)}))
 	assert.Contains(t, p.Problems[0].Text, `"maybe" is not one of true, false, trial`)
 }
 
@@ -72,7 +75,8 @@ func TestRulesPointedOut(t *testing.T) {
 		lines += fmt.Sprintf("2026-10-20,T%d,T%d,1000,850\n", i, i)
 	}
 	for month := 4; month <= 9; month++ {
-		lines += fmt.Sprintf("2026-%02d-28,L%d,R1,1000000,500000\n2026-%02d-28,M%d,R2,1000000,500000\n2026-%02d-28,N%d,R3,1000000,500000\n", month, month, month, month, month, month)
+		lines += fmt.Sprintf("2026-%02d-28,L%d,R1,1000000,500000\n2026-%02d-28,M%d,R2,1000000,500000\n2026-%02d-28,N%d,R3,1000000,500000\n", month, month,
+			month, month, month, month)
 	}
 	s.load("register", "rep", reps)
 	s.load("feed", "sales", lines, again)
@@ -83,7 +87,8 @@ func TestRulesPointedOut(t *testing.T) {
 	s.sweep("2026-10")
 	assert.Contains(t, s.ruleNamed(t, "thin-margin", "2026-10").Record.Notes, "It flags 25 of the 26 judged: too many to be useful.")
 	settled := 0
-	for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Rule: ptr("thin-margin")})).Items {
+	for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx,
+		&client.ListExceptionsParams{Period: "2026-10", Rule: ptr("thin-margin")})).Items {
 		if !strings.HasPrefix(x.Key, "T") || settled == 6 {
 			continue
 		}
@@ -101,5 +106,6 @@ func TestRulesPointedOut(t *testing.T) {
 	_, _, errs := s.oskel("rea", "rules", "-period", "2026-10")
 	assert.Contains(t, errs, "thin-margin: 5 of its 6 settled cases were explained.")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("settled cases were explained"), p.Sees("The last 13 periods"), p.Sees("6 cases settled"))
+	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("settled cases were explained"),
+		p.Sees("The last 13 periods"), p.Sees("6 cases settled"))
 }

@@ -73,7 +73,8 @@ func TestTryingAFile(t *testing.T) {
 	assert.Contains(t, r.Subjects[0], "R8")
 	assert.Len(t, want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx)), before)
 	assert.Equal(t, "1999.9999", s.revenue("2026-10"))
-	refused(t, 403, "not-allowed")(s.as("rea").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", strings.NewReader(salesHead)))
+	refused(t, 403, "not-allowed")(s.as("rea").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv",
+		strings.NewReader(salesHead)))
 }
 
 func TestTryingAndLoadingAgainFromTheCommandLine(t *testing.T) {

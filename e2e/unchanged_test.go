@@ -101,7 +101,8 @@ func TestOnlyWhatChangedIsJudgedAgain(t *testing.T) {
 func TestWhatStandsGetsItsCase(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	book := strings.NewReplacer("grades:\n", "  returns: {title: Returns, date: day, subjects: {rep: rep}, numbers: {net: money}}\ngrades:\n", "to: north}", "to: north, for: rea}").Replace(smallBook)
+	book := strings.NewReplacer("grades:\n", "  returns: {title: Returns, date: day, subjects: {rep: rep}, numbers: {net: money}}\ngrades:\n",
+		"to: north}", "to: north, for: rea}").Replace(smallBook)
 	s.publish(book, 1)
 	listed := want[client.Sweep](t, 201)(s.as("ana").CreateSweep(ctx, client.NewSweep{Period: "2026-10", OpenCases: ptr(false)}))
 	require.Equal(t, 4, listed.Raised)

@@ -66,14 +66,20 @@ func TestTheDoctor(t *testing.T) {
 
 	db := s.pool(t)
 	for _, b := range []struct{ breaks, undo, rule, where string }{
-		{"update intakes set reverted_by = id where id = 2", "update intakes set reverted_by = null where id = 2", "an intake is superseded", "intake 2 is reverted by 2"},
+		{"update intakes set reverted_by = id where id = 2", "update intakes set reverted_by = null where id = 2", "an intake is superseded",
+			"intake 2 is reverted by 2"},
 		{"update registers set superseded = intake where kind = 'rep' and superseded is not null", "", "a row of a register", "register rep"},
-		{"update sweeps set raised = raised + 1 where id = (select max(id) from sweeps)", "update sweeps set raised = raised - 1 where id = (select max(id) from sweeps)", "the last sweep of a period counts", "raised"},
+		{"update sweeps set raised = raised + 1 where id = (select max(id) from sweeps)",
+			"update sweeps set raised = raised - 1 where id = (select max(id) from sweeps)", "the last sweep of a period counts", "raised"},
 		{"update sweeps set tallies = jsonb_set(tallies, '{0,flagged}', '99') where id = (select max(id) from sweeps)", "", "the tallies of the last", "99 flagged"},
-		{"update exceptions set sweep = (select min(id) from sweeps where period = '2026-09-01') where id = (select max(id) from exceptions where period = '2026-10-01')", "", "an exception stands by the sweep", "exception"},
-		{"update cases set name = 'Somebody else' where id = (select min(id) from cases)", "update cases c set name = (select name from exceptions e where e.case_id = c.id limit 1)", "a case says what", "case"},
-		{"update cases set cleared = not cleared where id = (select max(id) from cases where state <> 'settled')", "update cases set cleared = not cleared where id = (select max(id) from cases where state <> 'settled')", "an unsettled case holds something", "cleared"},
-		{"update exceptions e set case_id = (select max(id) from cases c where (c.kind, c.code) <> (e.kind, e.code)) where id = (select min(id) from exceptions where case_id is not null)", "", "an exception is in a case of its own", "in case"},
+		{"update exceptions set sweep = (select min(id) from sweeps where period = '2026-09-01') where id = (select max(id) from exceptions where period " +
+			"= '2026-10-01')", "", "an exception stands by the sweep", "exception"},
+		{"update cases set name = 'Somebody else' where id = (select min(id) from cases)",
+			"update cases c set name = (select name from exceptions e where e.case_id = c.id limit 1)", "a case says what", "case"},
+		{"update cases set cleared = not cleared where id = (select max(id) from cases where state <> 'settled')",
+			"update cases set cleared = not cleared where id = (select max(id) from cases where state <> 'settled')", "an unsettled case holds something", "cleared"},
+		{"update exceptions e set case_id = (select max(id) from cases c where (c.kind, c.code) <> (e.kind, e.code)) where id = (select min(id) from " +
+			"exceptions where case_id is not null)", "", "an exception is in a case of its own", "in case"},
 		{"delete from case_events where what = 'taken'", "", "the people who took or settled", "of lea"},
 		{"delete from case_events where case_id in (select id from cases where state = 'settled')", "", "", ""},
 		{"update revisions set based_on = number", "update revisions set based_on = number - 1", "revisions are numbered", "revision 1"},
@@ -156,7 +162,8 @@ func TestBackupAndRestore(t *testing.T) {
 	other.stop()
 	code, out = local("restore", "-database", empty, file)
 	assert.Equal(t, 1, code)
-	assert.Regexp(t, `the database holds what the backup does not: intakes up to \d+, in the backup up to \d+; entries of the audit up to \d+, in the backup up to \d+\. Restore into an empty one, or say with -over`, out)
+	assert.Regexp(t, `the database holds what the backup does not: intakes up to \d+, in the backup up to \d+; entries of the audit up to \d+, in the `+
+		`backup up to \d+\. Restore into an empty one, or say with -over`, out)
 	again := run(t, empty, nil)
 	again.tokens = other.tokens
 	assert.Len(t, want[[]client.Intake](t, 200)(again.as("lea").ListIntakes(ctx)), 4)
@@ -189,9 +196,10 @@ func TestABackupThatHoldsMore(t *testing.T) {
 		"FUNCTION public zz()":          "create function zz() returns int language plpgsql as $f$ begin copy (select 1) to program 'true'; return 1; end $f$",
 		"MATERIALIZED VIEW public more": "create materialized view more as select 1 as a",
 		"TABLE public more":             "create table more (a int)",
-		"the function audit_is_kept":    "create or replace function audit_is_kept() returns trigger language plpgsql as $f$ begin perform pg_reload_conf(); return null; end $f$",
-		"the default of views":          "alter table views alter column name set default pg_read_file('/etc/passwd')",
-		"the trigger more":              "create trigger more after insert on views for each statement execute function tell_changed()",
+		"the function audit_is_kept": "create or replace function audit_is_kept() returns trigger language plpgsql as $f$ begin perform " +
+			"pg_reload_conf(); return null; end $f$",
+		"the default of views": "alter table views alter column name set default pg_read_file('/etc/passwd')",
+		"the trigger more":     "create trigger more after insert on views for each statement execute function tell_changed()",
 	} {
 		s := small(t)
 		_, err := s.pool(t).Exec(ctx, sql)
@@ -246,7 +254,8 @@ func TestABackupThatCannotBeTold(t *testing.T) {
 // idle says whether no transaction and no dump is under way in the database.
 func (s *service) idle(t *testing.T, db *pgxpool.Pool) bool {
 	var busy int
-	require.NoError(t, db.QueryRow(ctx, "select count(*) from pg_stat_activity where datname = current_database() and (state like 'idle in transaction%' or application_name = 'pg_dump')").Scan(&busy))
+	require.NoError(t, db.QueryRow(ctx, "select count(*) from pg_stat_activity where datname = current_database() and (state like 'idle in "+
+		"transaction%' or application_name = 'pg_dump')").Scan(&busy))
 	return busy == 0
 }
 
@@ -335,7 +344,8 @@ func backupOf(t *testing.T, database string) string {
 	var out bytes.Buffer
 	z := zip.NewWriter(&out)
 	sum := sha256.Sum256(dump)
-	for name, text := range map[string][]byte{"manifest.json": fmt.Appendf(nil, `{"oskel_backup":1,"at":"2026-11-01T00:00:00Z","schema":%d,"marks":[]}`, schema), "database.dump": dump, "database.dump.sha256": []byte(hex.EncodeToString(sum[:]))} {
+	for name, text := range map[string][]byte{"manifest.json": fmt.Appendf(nil, `{"oskel_backup":1,"at":"2026-11-01T00:00:00Z","schema":%d,"marks":[]}`,
+		schema), "database.dump": dump, "database.dump.sha256": []byte(hex.EncodeToString(sum[:]))} {
 		w, err := z.Create(name)
 		require.NoError(t, err)
 		w.Write(text)

@@ -61,7 +61,8 @@ func TestVerify(t *testing.T) {
 			found += m.What + ";"
 		}
 		assert.Contains(t, found, what, sql)
-		_, err = db.Exec(ctx, "update exceptions e set sentence = b.sentence, value = b.value, grade = b.grade, evidence = b.evidence, state = b.state, stake = b.stake from before_it b where b.id = e.id; drop table before_it")
+		_, err = db.Exec(ctx, "update exceptions e set sentence = b.sentence, value = b.value, grade = b.grade, evidence = b.evidence, state = b.state, "+
+			"stake = b.stake from before_it b where b.id = e.id; drop table before_it")
 		require.NoError(t, err)
 	}
 	assert.Empty(t, s.verification(t, again.Id).Wrong)

@@ -77,17 +77,22 @@ func TestWalksOfTheDemo(t *testing.T) {
 	assert.Greater(t, walked, 30)
 	assert.Positive(t, told)
 
-	table := want[client.Table](t, 200)(s.as("ines").GetTable(ctx, &client.GetTableParams{Measures: "margin_rate", By: ptr("rep"), Period: "2026-10", Text: ptr("R-17")}))
-	w := want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "margin_rate", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
+	table := want[client.Table](t, 200)(s.as("ines").GetTable(ctx,
+		&client.GetTableParams{Measures: "margin_rate", By: ptr("rep"), Period: "2026-10", Text: ptr("R-17")}))
+	w := want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx,
+		&client.GetVarianceParams{Measure: "margin_rate", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
 	assert.Equal(t, table.Rows[0].Cells[0].Text, w.Now.Text)
 	assert.True(t, w.Ratio)
 	// Growth is walked from its own comparison.
-	w = want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "growth_year", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
+	w = want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx,
+		&client.GetVarianceParams{Measure: "growth_year", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
 	assert.Equal(t, "Oct 2025", w.Before)
 	assert.Equal(t, "revenue", w.Measure)
 	// A group by its own members, the whole by groups.
-	addsUp(t, want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "margin", By: ptr("rep.territory"), Key: ptr("The Sounds"), Period: "2026-Q3", Parts: ptr("rep")})))
-	addsUp(t, want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "revenue", Period: "2026-10", Parts: ptr("product.category")})))
+	addsUp(t, want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx,
+		&client.GetVarianceParams{Measure: "margin", By: ptr("rep.territory"), Key: ptr("The Sounds"), Period: "2026-Q3", Parts: ptr("rep")})))
+	addsUp(t, want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx,
+		&client.GetVarianceParams{Measure: "revenue", Period: "2026-10", Parts: ptr("product.category")})))
 }
 
 // What cannot be walked is said in a sentence.
@@ -100,13 +105,15 @@ func TestWalksThatCannotBe(t *testing.T) {
 		kind   string
 		says   string
 	}{
-		{client.GetVarianceParams{Measure: "largest_line", Period: "2026-10"}, 422, "no-parts", "Largest order line cannot be broken down: only sums of lines, and ratios of such sums, can be broken down."},
+		{client.GetVarianceParams{Measure: "largest_line", Period: "2026-10"}, 422, "no-parts",
+			"Largest order line cannot be broken down: only sums of lines, and ratios of such sums, can be broken down."},
 		{client.GetVarianceParams{Measure: "working_days", Period: "2026-10"}, 422, "no-parts", "cannot be broken down"},
 		{client.GetVarianceParams{Measure: "revenu", Period: "2026-10"}, 400, "unknown-measure", "revenue"},
 		{client.GetVarianceParams{Measure: "revenue", Period: "2026-13"}, 400, "invalid-request", "period"},
 		{client.GetVarianceParams{Measure: "revenue", Period: "2026-10", Parts: ptr("rep x product")}, 400, "unknown-level", "a kind or an attribute"},
 		{client.GetVarianceParams{Measure: "revenue", Period: "2026-10", By: ptr("rep"), Key: ptr("R-99")}, 404, "not-found", "R-99"},
-		{client.GetVarianceParams{Measure: "revenue", Period: "2001-01"}, 422, "nothing-to-compare", "Nothing to compare: Revenue of Total has no value in Dec 2000 (no lines in the period) nor in Jan 2001"},
+		{client.GetVarianceParams{Measure: "revenue", Period: "2001-01"}, 422, "nothing-to-compare",
+			"Nothing to compare: Revenue of Total has no value in Dec 2000 (no lines in the period) nor in Jan 2001"},
 	} {
 		p := refused(t, c.status, c.kind)(s.as("ines").GetVariance(ctx, &c.ask))
 		assert.Contains(t, *p.Detail, c.says)
@@ -122,7 +129,8 @@ func TestTheWalkInTheConsole(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	x := s.exceptions("2026-10")["thin-margin R-17"]
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions/"+itoa(x.Id)), p.Sees("Why it moved"), p.Sees("Upper Fennfirth Boatyard"), p.Sees("10 others"), p.Sees("Sep 2026"))
+	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions/"+itoa(x.Id)), p.Sees("Why it moved"), p.Sees("Upper Fennfirth Boatyard"),
+		p.Sees("10 others"), p.Sees("Sep 2026"))
 	do(t, p.ClickText("Show more parts"), p.Until("!document.body.innerText.includes('10 others')"))
 	do(t, p.Do("main label select", "e.value = 'year before'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Sees("Oct 2025"))
 	found, err := p.Axe(axeSource)
@@ -139,7 +147,8 @@ func TestSweepsInTheConsole(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/sweeps?period=2026-10"), p.Sees("What was swept"), p.Sees("No sweeps are scheduled"), p.ClickText("Verify"), p.Sees("computed again: all hold"))
+	do(t, p.SignIn("lea", password), p.Go("/sweeps?period=2026-10"), p.Sees("What was swept"), p.Sees("No sweeps are scheduled"), p.ClickText("Verify"),
+		p.Sees("computed again: all hold"))
 	do(t, p.Type("form input", "Reported"), p.ClickIn("form", "Close Oct 2026"), p.Sees("Oct 2026 is closed"), p.Sees("Reported"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
@@ -157,7 +166,8 @@ func TestTheSubjectOverTime(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("Exceptions in this period"), p.Sees("2 in a row"), p.Sees("Margin rate"), p.Rest())
+	do(t, p.SignIn("ines", demo.Password), p.Go("/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("Exceptions in this period"),
+		p.Sees("2 in a row"), p.Sees("Margin rate"), p.Rest())
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -18,12 +18,16 @@ import (
 
 // The worst that a text or a number may be, as it stands in an address.
 var (
-	worstTexts   = []string{"", " ", "\x00", "a\x00b", "\xff\xfe", strings.Repeat("x", 9_000), strings.Repeat("é", 300), "\u202egnihton", "'; drop table cases; --", "../../etc/passwd", "%", "_", "\\", "\n", "😀", "null", "-1", "1e999", "2026-99", "0000-00", "999999-12", "9223372036854775808"}
-	worstNumbers = []string{"-1", "0", "1", "2147483647", "2147483648", "-2147483649", "9223372036854775807", "9223372036854775808", "1e400", "1e-400", "NaN", "Infinity", "0x10", "1.5", "", "x", "\x00"}
+	worstTexts = []string{"", " ", "\x00", "a\x00b", "\xff\xfe", strings.Repeat("x", 9_000), strings.Repeat("é", 300), "\u202egnihton",
+		"'; drop table cases; --", "../../etc/passwd", "%", "_", "\\", "\n", "😀", "null", "-1", "1e999", "2026-99", "0000-00", "999999-12", "9223372036854775808"}
+	worstNumbers = []string{"-1", "0", "1", "2147483647", "2147483648", "-2147483649", "9223372036854775807", "9223372036854775808", "1e400", "1e-400",
+		"NaN", "Infinity", "0x10", "1.5", "", "x", "\x00"}
 )
 
 // usual are values that name something in the small world, by the parameter's name.
-var usual = map[string]string{"period": "2026-10", "measures": "revenue", "measure": "revenue", "kind": "rep", "name": "rep", "rule": "behind", "id": "1", "number": "1", "by": "rep", "into": "register", "subject": "R1", "key": "R1", "level": "rep", "dial": "floor", "grade": "look", "desk": "north", "year": "2026", "day": "2026-10-05", "date": "2026-10-05", "month": "2026-10"}
+var usual = map[string]string{"period": "2026-10", "measures": "revenue", "measure": "revenue", "kind": "rep", "name": "rep", "rule": "behind",
+	"id": "1", "number": "1", "by": "rep", "into": "register", "subject": "R1", "key": "R1", "level": "rep", "dial": "floor", "grade": "look",
+	"desk": "north", "year": "2026", "day": "2026-10-05", "date": "2026-10-05", "month": "2026-10"}
 
 // No parameter of any operation, whatever it is, breaks the service: a new one is
 // tried here from its contract.
@@ -58,7 +62,8 @@ func TestTheWorstOfEveryParameter(t *testing.T) {
 	}
 	for path, item := range spec.Paths.Map() {
 		for method, op := range item.Operations() {
-			if slices.Contains([]string{"closePerson", "resetPassword", "changePerson", "signOut", "deleteToken", "revokeToken", "makeBackup"}, op.OperationID) && method != "GET" {
+			if slices.Contains([]string{"closePerson", "resetPassword", "changePerson", "signOut", "deleteToken", "revokeToken", "makeBackup"},
+				op.OperationID) && method != "GET" {
 				continue // they would end the tests' own accounts, or are of no parameter
 			}
 			address := func(worst *openapi3.Parameter, value string) string {
@@ -103,7 +108,9 @@ func TestTheWorstOfEveryParameter(t *testing.T) {
 				}
 			}
 			for name := range base {
-				for _, v := range []any{nil, "", "\x00", "a\x00b", strings.Repeat("x", 9_000), "\u202e", -1, 0, 1e300, 9223372036854775807, 2147483648, 1.5, true, []any{}, []any{nil}, []any{"\x00"}, map[string]any{}, map[string]any{"x": "\x00"}, strings.Repeat("[", 90), "NaN", "1e999999", "99999999999999999999%", "9999-99"} {
+				for _, v := range []any{nil, "", "\x00", "a\x00b", strings.Repeat("x", 9_000), "\u202e", -1, 0, 1e300, 9223372036854775807, 2147483648, 1.5, true,
+					[]any{}, []any{nil}, []any{"\x00"}, map[string]any{}, map[string]any{"x": "\x00"}, strings.Repeat("[", 90), "NaN", "1e999999",
+					"99999999999999999999%", "9999-99"} {
 					changed := map[string]any{}
 					for n, v := range base {
 						changed[n] = v

@@ -31,7 +31,8 @@ func copied(ctx context.Context, database string) time.Duration {
 		_, err = conn.Exec(ctx, "create table bare_"+table+" (like "+table+" including all)")
 		check(err)
 	}
-	rows, err := conn.Query(ctx, "select conrelid::regclass::text, pg_get_constraintdef(oid) from pg_constraint where contype = 'f' and conrelid::regclass::text = any($1)", recorded)
+	rows, err := conn.Query(ctx, "select conrelid::regclass::text, pg_get_constraintdef(oid) from pg_constraint where contype = 'f' and "+
+		"conrelid::regclass::text = any($1)", recorded)
 	check(err)
 	references, err := pgx.CollectRows(rows, pgx.RowToStructByPos[struct{ Table, Definition string }])
 	check(err)
@@ -70,13 +71,15 @@ func (w *world) lists(ctx context.Context, database string, bare *measured, swep
 	}
 	wait.Wait()
 	looked.done(length)
-	fmt.Printf("\n%d people on a list of %d exceptions for %s, %s, %d cores, %s\n\n", *howMany, *list, length, runtime.Version(), runtime.NumCPU(), time.Now().Format("2 Jan 2006"))
+	fmt.Printf("\n%d people on a list of %d exceptions for %s, %s, %d cores, %s\n\n", *howMany, *list, length, runtime.Version(), runtime.NumCPU(),
+		time.Now().Format("2 Jan 2006"))
 	fmt.Println("| what | requests a second | p50 | p99 | longest | errors |\n| --- | ---: | ---: | ---: | ---: | ---: |")
 	bare.print("a bare handler with one indexed query")
 	looked.print("a page of exceptions")
 	b, _ := bare.all()
 	l, _ := looked.all()
 	p99 := func(all []time.Duration) time.Duration { return all[min(len(all)-1, len(all)*99/100)] }
-	fmt.Printf("\np99 against that of the bare handler: %.1f. Recorded in %s, judging and all; a bare COPY of the same rows into such tables took %s: %.2f times.\n",
+	fmt.Printf("\np99 against that of the bare handler: %.1f. Recorded in %s, judging and all; a bare COPY of the same rows into such tables took %s: "+
+		"%.2f times.\n",
 		float64(p99(l))/float64(p99(b)), swept.Round(time.Millisecond), copying.Round(time.Millisecond), float64(swept)/float64(copying))
 }

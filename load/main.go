@@ -91,7 +91,8 @@ func main() {
 		beside = w.beside(*lines)
 	}
 
-	fmt.Printf("\n%d people on %d cases for %s, %s, %d cores, %s\n\n", *howMany, *cases, *duration, runtime.Version(), runtime.NumCPU(), time.Now().Format("2 Jan 2006"))
+	fmt.Printf("\n%d people on %d cases for %s, %s, %d cores, %s\n\n", *howMany, *cases, *duration, runtime.Version(), runtime.NumCPU(),
+		time.Now().Format("2 Jan 2006"))
 	fmt.Println("| what | requests a second | p50 | p99 | longest | errors |\n| --- | ---: | ---: | ---: | ---: | ---: |")
 	bare.print("a bare handler with one indexed query")
 	work.print("the desk, all")
@@ -108,7 +109,8 @@ func addPeople(ctx context.Context, s *people.Service) error {
 		return err
 	}
 	for i := range *howMany {
-		if err := s.Add(ctx, store.Person{Name: reviewer(i), Title: fmt.Sprintf("Reviewer %d", i), Role: people.Reviewer, Desks: []string{"desk"}}, password); err != nil {
+		if err := s.Add(ctx, store.Person{Name: reviewer(i), Title: fmt.Sprintf("Reviewer %d", i), Role: people.Reviewer, Desks: []string{"desk"}},
+			password); err != nil {
 			return err
 		}
 	}

@@ -40,7 +40,8 @@ func soakFor(d time.Duration) {
 	check(err)
 	check(os.Chmod(dir, 0o755))
 	defer os.RemoveAll(dir)
-	s := &soak{dir: dir, base: "http://127.0.0.1:8493", tokens: map[string]string{}, did: map[string]int{}, failed: map[string]string{}, answers: map[int]int{}, random: rand.New(rand.NewPCG(1, 2))}
+	s := &soak{dir: dir, base: "http://127.0.0.1:8493", tokens: map[string]string{}, did: map[string]int{}, failed: map[string]string{},
+		answers: map[int]int{}, random: rand.New(rand.NewPCG(1, 2))}
 	s.process = exec.Command("./bin/oskel", "demo", "-data", dir, "-addr", "127.0.0.1:8493")
 	out, err := s.process.StdoutPipe()
 	check(err)
@@ -61,7 +62,8 @@ func soakFor(d time.Duration) {
 		s.tokens[name] = token.Token
 	}
 	fmt.Printf("The demo, worked on in all ways for %s\n\n", d)
-	fmt.Println("| minute | calls | heap MB | of it in use MB | resident MB | goroutines | descriptors | connections | database MB |\n| ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: |")
+	fmt.Println("| minute | calls | heap MB | of it in use MB | resident MB | goroutines | descriptors | connections | database MB |\n| ---: | ---: | " +
+		"---: | ---: | ---: | ---: | ---: | ---: | ---: |")
 	next := time.Now()
 	end := next.Add(d)
 	for minute := 0; ; minute++ {
@@ -138,7 +140,8 @@ func (s *soak) step() {
 		{"taking", 6, func() (int, []byte, error) { return s.act("take") }, []int{409}},
 		{"putting back", 6, func() (int, []byte, error) { return s.act("return") }, []int{409}},
 		{"a comment", 4, func() (int, []byte, error) {
-			return s.call("tor", "POST", "/api/cases/acts", map[string]any{"do": "comment", "cases": []map[string]any{{"id": json.Number(s.some(50))}}, "text": "Looked at again."})
+			return s.call("tor", "POST", "/api/cases/acts",
+				map[string]any{"do": "comment", "cases": []map[string]any{{"id": json.Number(s.some(50))}}, "text": "Looked at again."})
 		}, nil},
 		{"an export", 2, func() (int, []byte, error) {
 			return s.call("ines", "GET", "/api/exceptions/file?period=2026-10&form="+s.one("csv", "xlsx", "parquet", "json"), nil)
@@ -185,7 +188,9 @@ func (s *soak) correct() (status int, body []byte, err error) {
 		}
 	}
 	s.lines++
-	status, body, err = s.call("ines", "POST", "/api/intakes?into=feed&name=sales&file=one.csv", fmt.Sprintf("day,order_no,rep,customer,product,quantity,net,cost,discount,channel\n2026-10-%02d,Z%06d,R-05,C-0001,P-051,1,%d,10,0,visit\n", 1+s.lines%28, s.lines, 100+s.lines))
+	status, body, err = s.call("ines", "POST", "/api/intakes?into=feed&name=sales&file=one.csv",
+		fmt.Sprintf("day,order_no,rep,customer,product,quantity,net,cost,discount,channel\n2026-10-%02d,Z%06d,R-05,C-0001,P-051,1,%d,10,0,visit\n",
+			1+s.lines%28, s.lines, 100+s.lines))
 	if err == nil && status == 201 {
 		var in struct{ ID int64 }
 		err = json.Unmarshal(body, &in)
@@ -237,7 +242,8 @@ func (s *soak) sample(minute int) {
 		calls += n
 	}
 	const mb = 1 << 20
-	fmt.Printf("| %d | %d | %.0f | %.0f | %.0f | %.0f | %.0f | %d | %.0f |\n", minute, calls, told["go_memstats_heap_sys_bytes"]/mb, told["go_memstats_heap_alloc_bytes"]/mb, told["process_resident_memory_bytes"]/mb,
+	fmt.Printf("| %d | %d | %.0f | %.0f | %.0f | %.0f | %.0f | %d | %.0f |\n", minute, calls, told["go_memstats_heap_sys_bytes"]/mb,
+		told["go_memstats_heap_alloc_bytes"]/mb, told["process_resident_memory_bytes"]/mb,
 		told["go_goroutines"], told["process_open_fds"], s.connections(), float64(s.size())/mb)
 }
 

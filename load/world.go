@@ -153,7 +153,8 @@ func (w *world) work(length time.Duration) *measured {
 					out.lose()
 					continue
 				}
-				call("comment", "POST", "/api/cases/acts", fmt.Sprintf(`{"do": "comment", "cases": [{"id": %s}], "text": "Asked the rep; waiting for the invoice."}`, id), 200)
+				call("comment", "POST", "/api/cases/acts", fmt.Sprintf(`{"do": "comment", "cases": [{"id": %s}],
+					"text": "Asked the rep; waiting for the invoice."}`, id), 200)
 				call("settle", "POST", "/api/cases/acts", fmt.Sprintf(`{"do": "settle", "cases": [{"id": %s}], "finding": "explained", "text": "On leave"}`, id), 200)
 			}
 		})
@@ -217,7 +218,8 @@ func (w *world) bare(ctx context.Context, database string, length time.Duration)
 			Name, Sentence, State string
 			Version               int
 		}
-		if err := pool.QueryRow(c, "select name, sentence, state, version from cases where id = $1", c.Param("id")).Scan(&out.Name, &out.Sentence, &out.State, &out.Version); err != nil {
+		if err := pool.QueryRow(c, "select name, sentence, state, version from cases where id = $1", c.Param("id")).Scan(&out.Name, &out.Sentence,
+			&out.State, &out.Version); err != nil {
 			c.Status(500)
 			return
 		}
@@ -253,8 +255,10 @@ func (w *world) hold(ctx context.Context, database string) {
 	var twice, foreign, untold int
 	check(pool.QueryRow(ctx, `select
 		(select count(*) from (select case_id from case_events where what = 'taken' group by case_id having count(*) > 1) t),
-		(select count(*) from cases c where state = 'settled' and not exists (select from case_events e where e.case_id = c.id and e.what = 'taken' and e.author = c.settled_by)),
-		(select count(*) from cases c where state <> 'open' and not exists (select from case_events e where e.case_id = c.id and e.what = 'taken'))`).Scan(&twice, &foreign, &untold))
+		(select count(*) from cases c where state = 'settled' and not exists (select from case_events e where e.case_id = c.id and e.what = 'taken'
+			and e.author = c.settled_by)),
+		(select count(*) from cases c where state <> 'open' and not exists (select from case_events e where e.case_id = c.id
+			and e.what = 'taken'))`).Scan(&twice, &foreign, &untold))
 	if twice+foreign+untold > 0 {
 		check(fmt.Errorf("%d cases were taken twice, %d settled by another than took them, %d have no trail", twice, foreign, untold))
 	}

@@ -61,9 +61,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
     >
       Skip to the content
     </a>
-    <header
-      class="flex shrink-0 items-center gap-1 border-line print:hidden bg-sunk max-md:flex-wrap max-md:gap-0 max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
-    >
+    <header class="rail">
       <div class="px-2 pb-3 text-lead font-bold tracking-tight max-md:hidden">Oskel</div>
       <nav aria-label="Sections" class="flex min-w-0 max-md:w-full max-md:justify-between md:flex-col md:gap-0.5">
         <RouterLink
@@ -71,7 +69,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
           :key="s.path"
           :to="link(s.path)"
           :aria-current="here === s.path ? 'page' : undefined"
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-ink no-underline hover:bg-tide-soft max-md:flex-col max-md:gap-0 max-md:px-1 max-md:py-1 max-md:text-small aria-[current=page]:bg-tide-soft aria-[current=page]:font-semibold aria-[current=page]:text-tide"
+          class="rail-link aria-[current=page]:font-semibold max-md:flex-col max-md:gap-0 max-md:py-1 max-md:text-small"
         >
           <component :is="s.icon" class="size-5 shrink-0" aria-hidden="true" />
           <span>{{ s.name }}</span>
@@ -88,7 +86,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
           v-if="may('createPerson')"
           to="/people"
           :aria-current="here === '/people' ? 'page' : undefined"
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-small text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
+          class="rail-link text-small"
           aria-label="People"
         >
           <UsersIcon class="size-5 shrink-0" aria-hidden="true" />
@@ -98,7 +96,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
           v-if="person"
           to="/account"
           :aria-current="here === '/account' ? 'page' : undefined"
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-small leading-tight text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
+          class="rail-link text-small leading-tight"
           :aria-label="`My account: ${person.display_name}`"
         >
           <UserCircleIcon class="size-5 shrink-0" aria-hidden="true" />
@@ -107,25 +105,21 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
         <RouterLink
           to="/help"
           :aria-current="here === '/help' ? 'page' : undefined"
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-small text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
+          class="rail-link text-small"
           aria-label="Help"
         >
           <QuestionMarkCircleIcon class="size-5 shrink-0" aria-hidden="true" />
           <span class="max-md:hidden" aria-hidden="true">Help</span>
         </RouterLink>
         <button
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-small hover:bg-tide-soft max-md:px-1"
+          class="rail-link text-small"
           :aria-label="theme === 'dark' ? 'Switch to light mode' : 'Switch to dark mode'"
           @click="turnTheme"
         >
           <component :is="theme === 'dark' ? SunIcon : MoonIcon" class="size-5" aria-hidden="true" />
           <span class="max-md:hidden" aria-hidden="true">{{ theme === 'dark' ? 'Light' : 'Dark' }}</span>
         </button>
-        <button
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-small hover:bg-tide-soft max-md:px-1"
-          aria-label="Sign out"
-          @click="signOut.mutate()"
-        >
+        <button class="rail-link text-small" aria-label="Sign out" @click="signOut.mutate()">
           <ArrowRightStartOnRectangleIcon class="size-5" aria-hidden="true" />
           <span class="max-md:hidden" aria-hidden="true">Sign out</span>
         </button>

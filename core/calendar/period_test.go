@@ -20,7 +20,8 @@ func TestPeriodsTileTheDays(t *testing.T) {
 		c.NamedFromStart = rapid.Bool().Draw(t, "named from start")
 		if rapid.Bool().Draw(t, "whole weeks") {
 			pattern := rapid.SampledFrom([][3]int{{4, 4, 5}, {4, 5, 4}, {5, 4, 4}}).Draw(t, "pattern")
-			c.Weeks = &WeekYears{pattern, time.Weekday(rapid.IntRange(0, 6).Draw(t, "ends on")), time.Month(rapid.IntRange(1, 12).Draw(t, "ends in")), rapid.Bool().Draw(t, "nearest")}
+			c.Weeks = &WeekYears{pattern, time.Weekday(rapid.IntRange(0, 6).Draw(t, "ends on")), time.Month(rapid.IntRange(1, 12).Draw(t, "ends in")),
+				rapid.Bool().Draw(t, "nearest")}
 		}
 		d := Day(rapid.Int32Range(-10000, 40000).Draw(t, "day"))
 		for _, u := range []Unit{Daily, Weekly, Monthly, Quarterly, Halfyearly, Yearly} {

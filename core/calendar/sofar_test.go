@@ -20,7 +20,8 @@ func TestPeriodsToDate(t *testing.T) {
 		}
 		day := calendar.Date(2026, 1, 1) + calendar.Day(rapid.IntRange(0, 800).Draw(t, "day"))
 		cut := whole.ToDateTo(day)
-		u := rapid.SampledFrom([]calendar.Unit{calendar.Daily, calendar.Weekly, calendar.Monthly, calendar.Quarterly, calendar.Halfyearly, calendar.Yearly}).Draw(t, "unit")
+		u := rapid.SampledFrom([]calendar.Unit{calendar.Daily, calendar.Weekly, calendar.Monthly, calendar.Quarterly, calendar.Halfyearly,
+			calendar.Yearly}).Draw(t, "unit")
 		running := whole.Of(u, day)
 		begun, _ := whole.Span(running)
 		p, ok := whole.Before(running, rapid.IntRange(0, 20).Draw(t, "before"))

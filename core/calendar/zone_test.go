@@ -16,7 +16,8 @@ func TestTodayIsThatOfTheZone(t *testing.T) {
 		{"Pacific/Pago_Pago", "2026-11-25T10:59:59Z", "2026-11-24"}, {"Pacific/Pago_Pago", "2026-11-25T11:00:00Z", "2026-11-25"},
 		{"Europe/Lisbon", "2026-12-31T23:59:59Z", "2026-12-31"}, {"Europe/Berlin", "2026-12-31T23:00:00Z", "2027-01-01"},
 		// The clock goes forward in the night to the 29th of March.
-		{"Europe/Berlin", "2026-03-28T22:59:59Z", "2026-03-28"}, {"Europe/Berlin", "2026-03-29T21:59:59Z", "2026-03-29"}, {"Europe/Berlin", "2026-03-29T22:00:00Z", "2026-03-30"},
+		{"Europe/Berlin", "2026-03-28T22:59:59Z", "2026-03-28"}, {"Europe/Berlin", "2026-03-29T21:59:59Z", "2026-03-29"},
+		{"Europe/Berlin", "2026-03-29T22:00:00Z", "2026-03-30"},
 	} {
 		at, err := time.Parse(time.RFC3339, c.at)
 		require.NoError(t, err)
@@ -50,7 +51,8 @@ func TestMonthsThatRulesAreEvaluatedFor(t *testing.T) {
 	m, err := weeks.ParseMonth("2027-P09")
 	require.NoError(t, err)
 	assert.Equal(t, "2027-P09", weeks.String(MonthPeriod(m)))
-	for text, says := range map[string]string{"2026-Q4": "is a quarter", "2026-H1": "is a half", "2026": "is a year", "2026-W05": "is a week", "2026-10-31": "is a day", "fair": "rules are evaluated for a month", "2026-P10": "not a period", "2026-13": "not a period"} {
+	for text, says := range map[string]string{"2026-Q4": "is a quarter", "2026-H1": "is a half", "2026": "is a year", "2026-W05": "is a week",
+		"2026-10-31": "is a day", "fair": "rules are evaluated for a month", "2026-P10": "not a period", "2026-13": "not a period"} {
 		_, err := plain.ParseMonth(text)
 		assert.ErrorContains(t, err, says, text)
 	}

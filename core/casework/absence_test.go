@@ -14,7 +14,8 @@ func TestAbsences(t *testing.T) {
 	away := func(person string, first, last calendar.Day, standIn string) casework.Absence {
 		return casework.Absence{Person: person, First: today + first, Last: today + last, StandIn: standIn}
 	}
-	known := []casework.Absence{away("sig", 0, 9, "pim"), away("pim", 10, 19, "nell"), away("ned", 0, 9, "nell"), away("pim", 30, 39, "ned"), away("ned", 32, 33, "sig"), away("ned", 35, 50, "nell")}
+	known := []casework.Absence{away("sig", 0, 9, "pim"), away("pim", 10, 19, "nell"), away("ned", 0, 9, "nell"), away("pim", 30, 39, "ned"),
+		away("ned", 32, 33, "sig"), away("ned", 35, 50, "nell")}
 	for _, c := range []struct {
 		of   casework.Absence
 		says string

@@ -88,20 +88,30 @@ func TestWhatIsDoneToACase(t *testing.T) {
 		{"put back", held("nell"), nell, casework.Act{Do: "return", Text: "not mine"}, casework.Open, "", casework.Event{What: "returned", Text: "not mine"}},
 		{"put back by a lead", held("nell"), tor, casework.Act{Do: "return"}, casework.Open, "", casework.Event{What: "returned", Text: "from nell"}},
 		{"put back, and parked still", parked("nell"), nell, casework.Act{Do: "return"}, casework.Parked, "", casework.Event{What: "returned"}},
-		{"handed to a member", held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Text: "you know them"}, casework.Taken, "sig", casework.Event{What: "handed over", Text: "to sig: you know them"}},
+		{"handed to a member", held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Text: "you know them"}, casework.Taken, "sig",
+			casework.Event{What: "handed over", Text: "to sig: you know them"}},
 		{"handed to a lead", open(), nell, casework.Act{Do: "hand over", Person: "tor"}, casework.Taken, "tor", casework.Event{What: "handed over", Text: "to tor"}},
-		{"handed to a desk", parked("nell"), nell, casework.Act{Do: "hand over", Desk: "south"}, casework.Open, "", casework.Event{What: "moved", Text: "to South desk"}},
-		{"asked", held("nell"), nell, casework.Act{Do: "ask", Person: "ines", Text: " Is it so? "}, casework.Taken, "nell", casework.Event{What: "asked", Text: "ines: Is it so?"}},
-		{"parked until a day", held("nell"), nell, casework.Act{Do: "park", Until: day(today + 1), Text: "away"}, casework.Parked, "nell", casework.Event{What: "parked", Text: "until 6 Nov 2026: away"}},
-		{"parked for a year", open(), nell, casework.Act{Do: "park", Until: day(today + 366), Text: "away"}, casework.Parked, "", casework.Event{What: "parked", Text: "until 6 Nov 2027: away"}},
-		{"parked for lines", open(), nell, casework.Act{Do: "park", Feed: "returns", Text: "credit note"}, casework.Parked, "", casework.Event{What: "parked", Text: "until the next lines of returns: credit note"}},
+		{"handed to a desk", parked("nell"), nell, casework.Act{Do: "hand over", Desk: "south"}, casework.Open, "",
+			casework.Event{What: "moved", Text: "to South desk"}},
+		{"asked", held("nell"), nell, casework.Act{Do: "ask", Person: "ines", Text: " Is it so? "}, casework.Taken, "nell",
+			casework.Event{What: "asked", Text: "ines: Is it so?"}},
+		{"parked until a day", held("nell"), nell, casework.Act{Do: "park", Until: day(today + 1), Text: "away"}, casework.Parked, "nell",
+			casework.Event{What: "parked", Text: "until 6 Nov 2026: away"}},
+		{"parked for a year", open(), nell, casework.Act{Do: "park", Until: day(today + 366), Text: "away"}, casework.Parked, "",
+			casework.Event{What: "parked", Text: "until 6 Nov 2027: away"}},
+		{"parked for lines", open(), nell, casework.Act{Do: "park", Feed: "returns", Text: "credit note"}, casework.Parked, "",
+			casework.Event{What: "parked", Text: "until the next lines of returns: credit note"}},
 		{"taken up again", parked("nell"), sig, casework.Act{Do: "resume"}, casework.Taken, "nell", casework.Event{What: "resumed"}},
 		{"said by an analyst", open(), ines, casework.Act{Do: "comment", Text: " So it is. "}, casework.Open, "", casework.Event{What: "comment", Text: "So it is."}},
-		{"said of a settled one", settled(), nell, casework.Act{Do: "comment", Text: "Later."}, casework.Settled, "", casework.Event{What: "comment", Text: "Later."}},
-		{"settled", held("nell"), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "credit-note", Recovered: money(1200), WrittenOff: money(0), Text: "sent"}, casework.Settled, "nell",
+		{"said of a settled one", settled(), nell, casework.Act{Do: "comment", Text: "Later."}, casework.Settled, "",
+			casework.Event{What: "comment", Text: "Later."}},
+		{"settled", held("nell"), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "credit-note", Recovered: money(1200),
+			WrittenOff: money(0), Text: "sent"}, casework.Settled, "nell",
 			casework.Event{What: "settled", Text: "confirmed (Credit note), recovered 1,200, written off 0: sent"}},
-		{"settled by a lead", held("nell"), tor, casework.Act{Do: "settle", Finding: "explained", Reason: "other"}, casework.Settled, "nell", casework.Event{What: "settled", Text: "explained (Other)"}},
-		{"settled while parked", parked(""), nell, casework.Act{Do: "settle", Finding: "data fault"}, casework.Settled, "", casework.Event{What: "settled", Text: "data fault"}},
+		{"settled by a lead", held("nell"), tor, casework.Act{Do: "settle", Finding: "explained", Reason: "other"}, casework.Settled, "nell",
+			casework.Event{What: "settled", Text: "explained (Other)"}},
+		{"settled while parked", parked(""), nell, casework.Act{Do: "settle", Finding: "data fault"}, casework.Settled, "",
+			casework.Event{What: "settled", Text: "data fault"}},
 		{"opened again", settled(), nell, casework.Act{Do: "reopen", Text: "cancelled"}, casework.Open, "", casework.Event{What: "reopened", Text: "cancelled"}},
 	} {
 		of := c.of
@@ -204,8 +214,9 @@ func TestCasesStayWhole(t *testing.T) {
 		done := 0
 		for range rapid.IntRange(1, 30).Draw(t, "acts") {
 			was := c
-			act := casework.Act{Do: rapid.SampledFrom(casework.Acts).Draw(t, "do"), Person: rapid.SampledFrom([]string{"", "nell", "sig", "pim", "tor"}).Draw(t, "person"),
-				Desk: rapid.SampledFrom([]string{"", "", "north", "south"}).Draw(t, "desk"), Feed: rapid.SampledFrom([]string{"", "returns"}).Draw(t, "feed"),
+			act := casework.Act{Do: rapid.SampledFrom(casework.Acts).Draw(t, "do"),
+				Person: rapid.SampledFrom([]string{"", "nell", "sig", "pim", "tor"}).Draw(t, "person"),
+				Desk:   rapid.SampledFrom([]string{"", "", "north", "south"}).Draw(t, "desk"), Feed: rapid.SampledFrom([]string{"", "returns"}).Draw(t, "feed"),
 				Finding: rapid.SampledFrom(casework.Findings).Draw(t, "finding"), Text: rapid.SampledFrom([]string{"", "so"}).Draw(t, "text")}
 			if rapid.Bool().Draw(t, "until") {
 				act.Until = day(today + calendar.Day(rapid.IntRange(-1, 400).Draw(t, "days")))

@@ -26,7 +26,8 @@ func TestAxes(t *testing.T) {
 		assert.Equal(t, want, string(unit)+" "+string(rune('0'+places))+" "+title, name)
 	}
 	for as, want := range map[string]string{"ratio": "percent 1 Revenue as a share of goal (5,000)", "change": "percent 1 Revenue as a change from goal (5,000)"} {
-		book, problems := rulebook.Read([]byte(strings.Replace(text, "as: difference, bands: [{grade: act, at_most: -100}", "as: "+as+", bands: [{grade: act, at_most: 10%}", 1)), method.All())
+		book, problems := rulebook.Read([]byte(strings.Replace(text, "as: difference, bands: [{grade: act, at_most: -100}",
+			"as: "+as+", bands: [{grade: act, at_most: 10%}", 1)), method.All())
 		require.Empty(t, problems)
 		unit, places, title := explain.Axis(book, book.Rule("held"))
 		assert.Equal(t, want, string(unit)+" "+string(rune('0'+places))+" "+title)
@@ -47,14 +48,18 @@ func TestNumbersForPrograms(t *testing.T) {
 		value, to *big.Rat
 		unit      rulebook.Unit
 	}{
-		"a silence":   {judge.Evidence{Silence: &method.Silence{Days: 31, Limit: 30}}, rat(31, 1), rat(30, 1), rulebook.Days},
-		"a yardstick": {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Comparison: rat(6, 1), Band: &judge.BandFound{High: end(1, true, true)}}, rat(5, 1), rat(6, 1), rulebook.Money},
-		"peers":       {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Peers: &method.Peers{Median: rat(2, 1)}}, rat(5, 1), rat(2, 1), rulebook.Money},
-		"below":       {judge.Evidence{Unit: rulebook.Percent, Value: rat(1, 10), Band: &judge.BandFound{High: end(1800, true, true)}}, rat(1, 10), rat(18, 100), rulebook.Percent},
-		"above":       {judge.Evidence{Unit: rulebook.Percent, Value: rat(9, 10), Band: &judge.BandFound{Low: end(5000, true, true)}}, rat(9, 10), rat(1, 2), rulebook.Percent},
-		"between":     {judge.Evidence{Unit: rulebook.Percent, Value: rat(2, 10), Band: &judge.BandFound{Low: end(1800, true, true), High: end(2200, true, true)}}, rat(2, 10), rat(22, 100), rulebook.Percent},
-		"the rest":    {judge.Evidence{Unit: rulebook.Count, Value: rat(3, 1), Band: &judge.BandFound{}}, rat(3, 1), nil, rulebook.Count},
-		"nothing":     {judge.Evidence{Unit: rulebook.Count}, nil, nil, rulebook.Count},
+		"a silence": {judge.Evidence{Silence: &method.Silence{Days: 31, Limit: 30}}, rat(31, 1), rat(30, 1), rulebook.Days},
+		"a yardstick": {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Comparison: rat(6, 1), Band: &judge.BandFound{High: end(1, true, true)}},
+			rat(5, 1), rat(6, 1), rulebook.Money},
+		"peers": {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Peers: &method.Peers{Median: rat(2, 1)}}, rat(5, 1), rat(2, 1), rulebook.Money},
+		"below": {judge.Evidence{Unit: rulebook.Percent, Value: rat(1, 10), Band: &judge.BandFound{High: end(1800, true, true)}}, rat(1, 10),
+			rat(18, 100), rulebook.Percent},
+		"above": {judge.Evidence{Unit: rulebook.Percent, Value: rat(9, 10), Band: &judge.BandFound{Low: end(5000, true, true)}}, rat(9, 10),
+			rat(1, 2), rulebook.Percent},
+		"between": {judge.Evidence{Unit: rulebook.Percent, Value: rat(2, 10),
+			Band: &judge.BandFound{Low: end(1800, true, true), High: end(2200, true, true)}}, rat(2, 10), rat(22, 100), rulebook.Percent},
+		"the rest": {judge.Evidence{Unit: rulebook.Count, Value: rat(3, 1), Band: &judge.BandFound{}}, rat(3, 1), nil, rulebook.Count},
+		"nothing":  {judge.Evidence{Unit: rulebook.Count}, nil, nil, rulebook.Count},
 	} {
 		found := c.ev.Compared()
 		value, to, unit := found.Value, found.Against, found.Unit

@@ -53,7 +53,8 @@ func TestSentences(t *testing.T) {
 	exact := percent
 	exact.Value, exact.Held = rat(3, 10), rat(3, 10)
 	peers := func(value, median, score *big.Rat) judge.Evidence {
-		return judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: value, Peers: &method.Peers{Attribute: "territory", Group: "North", Others: 7, Median: median, MAD: rat(1, 1), Score: score, Cut: rat(7, 2)}}
+		return judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: value,
+			Peers: &method.Peers{Attribute: "territory", Group: "North", Others: 7, Median: median, MAD: rat(1, 1), Score: score, Cut: rat(7, 2)}}
 	}
 	silence := judge.Evidence{Silence: &method.Silence{Feed: "sales", Last: "2026-09-30", AsOf: "2026-10-31", Days: 31, Limit: 30}}
 	cases := []struct {
@@ -64,14 +65,19 @@ func TestSentences(t *testing.T) {
 	}{
 		{"plain", breach, near, "Rate is 20.0001%, above 20% and at most 30%."},
 		{"plain", breach, exact, "Rate is 30.0%, above 20% and at most 30%."},
-		{"held", breach, judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4900, 1), Comparison: rat(5000, 1), Against: "goal", As: "difference", Held: rat(-100, 1), Band: &judge.BandFound{High: end(-1000000, true, false)}},
+		{"held", breach, judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4900, 1), Comparison: rat(5000, 1), Against: "goal",
+			As: "difference", Held: rat(-100, 1), Band: &judge.BandFound{High: end(-1000000, true, false)}},
 			"Revenue is 4,900 against goal, 5,000, a difference of -100: at most -100."},
-		{"far", breach, peers(rat(90, 1), rat(10, 1), rat(54, 1)), "Revenue is 90, far above the median of 10 among 8 reps in North: robust score 54.0; flagged beyond 3.5."},
-		{"far", breach, peers(rat(-90, 1), rat(10, 1), rat(-54, 1)), "Revenue is -90, far below the median of 10 among 8 reps in North: robust score 54.0; flagged beyond 3.5."},
-		{"far", judge.Verdict{Outcome: judge.Clear}, peers(rat(15, 1), rat(10, 1), rat(7, 2)), "Revenue is 15, above the median of 10 among 8 reps in North: robust score 3.5; flagged beyond 3.5."},
+		{"far", breach, peers(rat(90, 1), rat(10, 1), rat(54, 1)),
+			"Revenue is 90, far above the median of 10 among 8 reps in North: robust score 54.0; flagged beyond 3.5."},
+		{"far", breach, peers(rat(-90, 1), rat(10, 1), rat(-54, 1)),
+			"Revenue is -90, far below the median of 10 among 8 reps in North: robust score 54.0; flagged beyond 3.5."},
+		{"far", judge.Verdict{Outcome: judge.Clear}, peers(rat(15, 1), rat(10, 1), rat(7, 2)),
+			"Revenue is 15, above the median of 10 among 8 reps in North: robust score 3.5; flagged beyond 3.5."},
 		{"quiet", breach, silence, "No order lines since 30 Sep 2026: 31 days by 31 Oct 2026; flagged at 30 days or more."},
 		{"far", judge.Verdict{Outcome: judge.NotJudged, Why: method.FewPeers}, judge.Evidence{}, "Not judged: too few peers."},
-		{"far", judge.Verdict{Outcome: judge.NoData, Why: "no lines in the period"}, judge.Evidence{Measure: "revenue"}, "There is no data on revenue for Oct 2026: no lines in the period."},
+		{"far", judge.Verdict{Outcome: judge.NoData, Why: "no lines in the period"}, judge.Evidence{Measure: "revenue"},
+			"There is no data on revenue for Oct 2026: no lines in the period."},
 		{"far", judge.Verdict{}, judge.Evidence{}, "Outside the rule's scope."},
 	}
 	for _, c := range cases {

@@ -452,7 +452,8 @@ func WalkAnswers(rule *rulebook.Rule) bool {
 }
 
 // ownPast is what methods that look at the own past hold a figure against.
-var ownPast = map[string]string{"same season": YearBefore, "own past": Usual, "deviation from trend": Usual, "control chart": Usual, "EWMA": Usual, "CUSUM": Usual, "level shift": Usual}
+var ownPast = map[string]string{"same season": YearBefore, "own past": Usual, "deviation from trend": Usual, "control chart": Usual, "EWMA": Usual,
+	"CUSUM": Usual, "level shift": Usual}
 
 // inTime says which comparison in time a call is.
 func inTime(call *lang.Node) string {

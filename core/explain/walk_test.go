@@ -118,11 +118,13 @@ func TestAWalkByHand(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "90 82", w.Then.RatString()+" "+w.Now.RatString())
 	// Volume (12 - 10) 50 / 10 = 10; mix 12 x 5 - 50 x 12 / 10 = 0; price (6 - 5) 12 = 12; new 10, lost 40.
-	assert.Equal(t, []string{"P1 -40 new=false lost=true", "P0 22 new=false lost=false", "P2 10 new=true lost=false", "volume 10", "mix 0", "price 12", "new 10", "lost -40"}, said(w))
+	assert.Equal(t, []string{"P1 -40 new=false lost=true", "P0 22 new=false lost=false", "P2 10 new=true lost=false", "volume 10", "mix 0", "price 12",
+		"new 10", "lost -40"}, said(w))
 	w, err = walk(e, "margin", "units", anyRep, 0, products)
 	require.NoError(t, err)
 	// Margin 20 + 16 then, 24 + 5 now. Volume 2 x 2 = 4, price 12, cost -(4 - 3) 12 = -12.
-	assert.Equal(t, []string{"P1 -16 new=false lost=true", "P2 5 new=true lost=false", "P0 4 new=false lost=false", "volume 4", "mix 0", "price 12", "cost -12", "new 5", "lost -16"}, said(w))
+	assert.Equal(t, []string{"P1 -16 new=false lost=true", "P2 5 new=true lost=false", "P0 4 new=false lost=false", "volume 4", "mix 0", "price 12",
+		"cost -12", "new 5", "lost -16"}, said(w))
 	w, err = walk(e, "margin_rate", "", anyRep, 0, products)
 	require.NoError(t, err)
 	// 36 / 90 = 2/5 then, 29 / 82 now; P0 had 2/5 and has 1/3: of its change, w1 (1/3 - 2/5) is its own rate's, with w1 = 72 / 82.
@@ -135,7 +137,8 @@ func TestAWalkByHand(t *testing.T) {
 		}
 	}
 
-	for name, why := range map[string]string{"product_of": "it cannot be broken down: only sums of lines, and ratios of such sums, can be broken down", "largest": "it cannot be broken down: only sums of lines, and ratios of such sums, can be broken down"} {
+	for name, why := range map[string]string{"product_of": "it cannot be broken down: only sums of lines, and ratios of such sums, can be broken down",
+		"largest": "it cannot be broken down: only sums of lines, and ratios of such sums, can be broken down"} {
 		_, err = walk(e, name, "", anyRep, 0, products)
 		assert.ErrorIs(t, err, explain.ErrNoParts)
 		assert.ErrorContains(t, err, why)
@@ -147,7 +150,8 @@ func TestAWalkByHand(t *testing.T) {
 // Lines that name no product are a part of their own; a product with an amount then and now
 // but no quantity is neither new nor lost.
 func TestAWalkOfWhatIsNotNamedOrCounted(t *testing.T) {
-	e := shop(t, []sold{{0, 0, 0, 10, 50, 30}, {0, 0, -1, 1, 40, 24}, {0, 0, 1, 0, 9, 1}, {1, 0, 0, 10, 50, 30}, {1, 0, -1, 1, 25, 20}, {1, 0, 1, 3, 4, 1}, {1, 0, 2, 2, 7, 1}})
+	e := shop(t, []sold{{0, 0, 0, 10, 50, 30}, {0, 0, -1, 1, 40, 24}, {0, 0, 1, 0, 9, 1}, {1, 0, 0, 10, 50, 30}, {1, 0, -1, 1, 25, 20},
+		{1, 0, 1, 3, 4, 1}, {1, 0, 2, 2, 7, 1}})
 	w, err := walk(e, "revenue", "units", anyRep, 0, products)
 	require.NoError(t, err)
 	assert.Equal(t, "99 86", w.Then.RatString()+" "+w.Now.RatString())
@@ -269,8 +273,10 @@ grades: [{name: act, tone: red, shape: diamond}]
 rules:
   - {name: plain, judges: rep, threshold: {of: margin, bands: [{grade: act, below: 10}, {clear: rest}]}}
   - {name: before, judges: rep, ended: no data, threshold: {of: margin, against: earlier(margin), as: change, bands: [{grade: act, below: 10%}, {clear: rest}]}}
-  - {name: year, judges: rep, ended: no data, threshold: {of: margin, against: "earlier(margin, 1 year)", as: change, bands: [{grade: act, below: 10%}, {clear: rest}]}}
-  - {name: usual, judges: rep, ended: no data, threshold: {of: margin, against: "history(margin, 6, median)", as: ratio, bands: [{grade: act, below: 10%}, {clear: rest}]}}
+  - {name: year, judges: rep, ended: no data, threshold: {of: margin, against: "earlier(margin, 1 year)", as: change, bands: [{grade: act,
+      below: 10%}, {clear: rest}]}}
+  - {name: usual, judges: rep, ended: no data, threshold: {of: margin, against: "history(margin, 6, median)", as: ratio, bands: [{grade: act,
+      below: 10%}, {clear: rest}]}}
   - {name: grows, judges: rep, ended: no data, threshold: {of: grown_year, bands: [{grade: act, below: 10%}, {clear: rest}]}}
   - {name: season, judges: rep, outlier: {of: revenue, by: same season, years: 2, beyond: 3, grade: act}}
   - {name: own, judges: rep, outlier: {of: revenue, by: own past, over: 12 periods, beyond: 3, grade: act}}
@@ -282,11 +288,13 @@ routes: [{otherwise: one}]
 `
 	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
-	for rule, want := range map[string]string{"plain": "margin before", "before": "margin before", "year": "margin year before", "usual": "margin usual", "grows": "grown_year year before", "season": "revenue year before", "far": "revenue before", "own": "revenue usual", "quiet": " ", "picks": " "} {
+	for rule, want := range map[string]string{"plain": "margin before", "before": "margin before", "year": "margin year before", "usual": "margin usual",
+		"grows": "grown_year year before", "season": "revenue year before", "far": "revenue before", "own": "revenue usual", "quiet": " ", "picks": " "} {
 		name, from := explain.MovedBy(book, book.Rule(rule))
 		assert.Equal(t, want, name+" "+from, rule)
 	}
-	for measure, want := range map[string]string{"revenue": "revenue ", "grown": "revenue before", "grown_year": "revenue year before", "moved": "revenue before", "reached": "revenue ", "margin": "margin "} {
+	for measure, want := range map[string]string{"revenue": "revenue ", "grown": "revenue before", "grown_year": "revenue year before",
+		"moved": "revenue before", "reached": "revenue ", "margin": "margin "} {
 		n, from := explain.Moved(book, measure)
 		assert.Equal(t, want, n.Text+" "+from, measure)
 	}

@@ -21,7 +21,8 @@ import (
 // period's end, or a register or a target sheet; lines it does not read leave it the same.
 func TestWhatARuleIsJudgedOn(t *testing.T) {
 	text := strings.NewReplacer("grades:\n", "  visits: {date: day, subjects: {rep: rep}, numbers: {minutes: count}}\ngrades:\n",
-		"desks:", "  time: {sum: visits.minutes, unit: count}\n  pace: {formula: \"revenue / time\", unit: money}\n  beside: {formula: \"group_value(revenue, rep.territory)\", unit: money}\ndesks:").Replace(head)
+		"desks:", "  time: {sum: visits.minutes, unit: count}\n  pace: {formula: \"revenue / time\", unit: money}\n  beside: {formula: "+
+			"\"group_value(revenue, rep.territory)\", unit: money}\ndesks:").Replace(head)
 	const plain = "judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 3}, {clear: rest}]}"
 	for _, c := range []struct {
 		rule          string
@@ -67,7 +68,8 @@ func TestWhatARuleIsJudgedOn(t *testing.T) {
 		assert.False(t, changed(func(*ledger.Snapshot) {}), c.rule)
 		for name, hangs := range map[string]bool{"sales": c.sales, "visits": c.visits} {
 			for k, within := range []bool{true, true, false} {
-				assert.Equal(t, hangs && within, changed(func(s *ledger.Snapshot) { s.Feeds[name].Chunks[k] = month(s.Feeds[name].Chunks[k].Month) }), "%s: chunk %d of %s", c.rule, k, name)
+				assert.Equal(t, hangs && within, changed(func(s *ledger.Snapshot) { s.Feeds[name].Chunks[k] = month(s.Feeds[name].Chunks[k].Month) }),
+					"%s: chunk %d of %s", c.rule, k, name)
 			}
 			assert.Equal(t, hangs, changed(func(s *ledger.Snapshot) { s.Feeds[name].Chunks = s.Feeds[name].Chunks[1:] }), "%s: a month of %s taken back", c.rule, name)
 		}

@@ -130,7 +130,8 @@ func BenchmarkGridPage(b *testing.B) {
 	book, s := large()
 	e := measure.New(book, s)
 	for b.Loop() {
-		e.Grid(measure.Ask{Level: measure.Level{Kind: "customer"}, Measures: []string{"net", "margin"}, Periods: []calendar.Period{calendar.MonthPeriod(calendar.MonthOf(2026, 10))},
-			Sort: 0, Descending: true, Limit: 100, Offset: 6000})
+		e.Grid(measure.Ask{Level: measure.Level{Kind: "customer"}, Measures: []string{"net", "margin"},
+			Periods: []calendar.Period{calendar.MonthPeriod(calendar.MonthOf(2026, 10))},
+			Sort:    0, Descending: true, Limit: 100, Offset: 6000})
 	}
 }

@@ -171,7 +171,8 @@ func TestLevelsEachOnTheirOwn(t *testing.T) {
 		}
 	}
 	// North: (400 - 240) / 400 is 40%, on the cut; the whole (600 - 290) / 600.
-	assert.Equal(t, []string{"rep R0: breach look", "rep R1: clear ", "rep R2: breach act", "rep.territory North: breach look", "rep.territory South: clear ", "whole all: breach look"}, said)
+	assert.Equal(t, []string{"rep R0: breach look", "rep R1: clear ", "rep R2: breach act", "rep.territory North: breach look",
+		"rep.territory South: clear ", "whole all: breach look"}, said)
 	assert.Contains(t, e.Book.Words(rule), "for every rep, for every territory, and for the whole: Act now when margin rate is below 40%")
 }
 
@@ -206,7 +207,9 @@ func TestPersistenceStopsAndDates(t *testing.T) {
 `, worked...)
 	all := judge.All(e, calendar.MonthPeriod(october))
 	require.Len(t, all, 3)
-	assert.Equal(t, "breach act; clear (not in enough of the last periods); clear", strings.ReplaceAll(verdicts(judge.Judge(e, e.Book.Rule("sure"), all[0].Level, calendar.MonthPeriod(october))), "clear; clear", "clear (not in enough of the last periods); clear"))
+	assert.Equal(t, "breach act; clear (not in enough of the last periods); clear",
+		strings.ReplaceAll(verdicts(judge.Judge(e, e.Book.Rule("sure"), all[0].Level, calendar.MonthPeriod(october))), "clear; clear",
+			"clear (not in enough of the last periods); clear"))
 	assert.Equal(t, "not judged (skipped: an earlier rule flagged it); breach look; breach look", verdicts(all[1]))
 	assert.Equal(t, "coming", all[2].Rule.Name)
 	r := all[0]
@@ -240,7 +243,8 @@ const told = `
     examples:
       - {revenue: 90, comparison: 100, is: clear}
       - {revenue: 89.9999, comparison: 100, is: look}
-  - {name: far, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, side: low, grade: look}, examples: [{score: -3.5, is: clear}, {score: -3.5001, is: look}]}
+  - {name: far, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, side: low, grade: look}, examples: [{score: -3.5, is: clear},
+      {score: -3.5001, is: look}]}
   - {name: quiet, judges: rep, window: {silence: sales, at_least: 60 days, grade: look}, examples: [{days: 59, is: clear}, {days: 60 days, is: look}]}
 `
 
@@ -250,13 +254,15 @@ func TestStatedExamples(t *testing.T) {
 	require.Empty(t, problems)
 	require.Len(t, book.Rules, 5)
 	for old, c := range map[string]struct{ new, says string }{
-		"{margin: 22%, is: clear}":                           {"{margin: 22%, is: look}", "rules.thin.examples[1]: the example expects look, and the rule says clear"},
-		"{revenue: 48000, target: 48000, is: clear}":         {"{revenue: 48000, is: clear}", "the example does not say the target"},
-		"{revenue: 90, comparison: 100, is: clear}":          {"{revenue: 90, is: clear}", "the example does not say the comparison"},
-		"{margin: 21.99%, is: look}":                         {"{revenue: 500, is: look}", "does not say enough: nothing of cost"},
-		"{score: -3.5, is: clear}":                           {"{margin: 3%, is: clear}", "says the score"},
-		"{margin: 1%, rep.territory: North, is: act}":        {"{margin: 1%, rep.territory: South, is: act}", "expects act, and the rule says out of scope"},
-		"{revenue: 47999.9999, target: 48000, is: act}":      {"{revenue: 47999.9999, target: 48000, is: alarm}", `expected a grade, or clear, no data or not judged, found "alarm"`},
+		"{margin: 22%, is: clear}": {"{margin: 22%, is: look}",
+			"rules.thin.examples[1]: the example expects look, and the rule says clear"},
+		"{revenue: 48000, target: 48000, is: clear}":  {"{revenue: 48000, is: clear}", "the example does not say the target"},
+		"{revenue: 90, comparison: 100, is: clear}":   {"{revenue: 90, is: clear}", "the example does not say the comparison"},
+		"{margin: 21.99%, is: look}":                  {"{revenue: 500, is: look}", "does not say enough: nothing of cost"},
+		"{score: -3.5, is: clear}":                    {"{margin: 3%, is: clear}", "says the score"},
+		"{margin: 1%, rep.territory: North, is: act}": {"{margin: 1%, rep.territory: South, is: act}", "expects act, and the rule says out of scope"},
+		"{revenue: 47999.9999, target: 48000, is: act}": {"{revenue: 47999.9999, target: 48000, is: alarm}",
+			`expected a grade, or clear, no data or not judged, found "alarm"`},
 		"{revenue: 89.9999, comparison: 100, is: look}":      {"{revnue: 1, is: look}", "did you mean revenue?"},
 		"{margin: missing, is: no data}":                     {"{margin: 22, is: clear}", "did you mean 22%?"},
 		"{revenue: 1, target: missing, is: not judged}":      {"{revenue: 1, target: missing}", "'is' is missing"},
@@ -298,7 +304,8 @@ func TestRehearsal(t *testing.T) {
 	assert.ErrorContains(t, err, "with that cut, two bands overlap from 100 and below 150")
 	together, err := both.Book.WithCuts("two", rulebook.CutMove{High: true, At: amount.FromInt(150)}, rulebook.CutMove{Band: 1, At: amount.FromInt(150)})
 	require.NoError(t, err)
-	assert.Equal(t, "clear; breach look; breach act", verdicts(judge.Judge(both.With(together), together.Rule("two"), rule.Levels[0], calendar.MonthPeriod(october))))
+	assert.Equal(t, "clear; breach look; breach act",
+		verdicts(judge.Judge(both.With(together), together.Rule("two"), rule.Levels[0], calendar.MonthPeriod(october))))
 	_, err = e.Book.WithCuts("thin", rulebook.CutMove{High: true})
 	assert.ErrorContains(t, err, "ends at the dial floor")
 
@@ -335,7 +342,8 @@ func TestEnginesShareOnlyWhatIsTheSame(t *testing.T) {
 }
 
 func TestAdvice(t *testing.T) {
-	_, refused := rulebook.Read([]byte(strings.Replace(head+margin, "  rep: {attributes", "  whole: {attributes: {size: number}}\n  rep: {attributes", 1)), method.All())
+	_, refused := rulebook.Read([]byte(strings.Replace(head+margin, "  rep: {attributes", "  whole: {attributes: {size: number}}\n  rep: {attributes",
+		1)), method.All())
 	assert.Contains(t, fmt.Sprint(refused), "'whole' stands for all subjects together")
 	_, refused = rulebook.Read([]byte(strings.Replace(head, "  rep: {attributes", "  shop: {attributes: {town: text}}\n  rep: {attributes", 1)+`
   - {name: l, judges: rep, threshold: {of: margin, against: "group_value(margin, shop.town)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}
@@ -351,19 +359,30 @@ func TestAdvice(t *testing.T) {
 	for _, a := range advice {
 		said = append(said, a.Path+": "+a.Text)
 	}
-	assert.Equal(t, []string{"rules.hidden: never reached: first flags the same subjects first and skips later rules", "grades.look: looks like act, amber circle: their marks cannot be told apart", "dials.floor: used by nothing",
+	assert.Equal(t, []string{"rules.hidden: never reached: first flags the same subjects first and skips later rules",
+		"grades.look: looks like act, amber circle: their marks cannot be told apart", "dials.floor: used by nothing",
 		"measures: used by no rule and no other measure, only to be looked at: orders, odd"}, said)
 	for rule, says := range map[string]string{
-		`{name: l, judges: rep, threshold: {of: revenue, bands: [{grade: act, at_least: 250, label: over 250}, {clear: rest}]}}`:                             `the label "over 250" contradicts its cut: the band is from 250 on`,
-		`{name: l, judges: rep, threshold: {of: margin, bands: [{grade: act, below: 25%, label: up to 20%}, {clear: rest}]}}`:                                `contradicts its cut`,
-		`{name: l, judges: [rep, rep], threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`:                                           `the rule already judges rep`,
-		`{name: l, judges: whole, where: rep.territory is "North", threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`:               `the whole has no attribute "rep.territory"`,
-		`{name: l, judges: rep, persists: 4 of 3, threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`:                                `expected how many of the last periods`,
-		`{name: l, judges: rep, threshold: {of: margin, against: 12, as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}`:                      `did you mean 12%?`,
-		`{name: l, judges: rep, threshold: {of: margin, against: revenue, as: ratio, bands: [{grade: act, below: 5%}, {clear: rest}]}}`:                      `holding against one another`,
-		`{name: l, judges: rep, threshold: {choose: [{grade: act, all: [margin below 5, revenu above 1]}]}}`:                                                 `did you mean revenue?`,
-		`{name: l, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 3, of: [margin below 5%]}}]}}`:                                            `at least 3 of 1 can never hold`,
-		`{name: l, judges: rep, valid_from: 2026-05-01, valid_until: 2026-04-01, threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`: `expected a day not before valid_from`,
+		`{name: l, judges: rep, threshold: {of: revenue, bands: [{grade: act, at_least: 250, label: over 250},
+		    {clear: rest}]}}`: `the label "over 250" contradicts its cut: the band is from 250 on`,
+		`{name: l, judges: rep, threshold: {of: margin, bands: [{grade: act, below: 25%, label: up to 20%},
+		    {clear: rest}]}}`: `contradicts its cut`,
+		`{name: l, judges: [rep, rep], threshold: {of: margin, bands: [{grade: act, below: 25%},
+		    {clear: rest}]}}`: `the rule already judges rep`,
+		`{name: l, judges: whole, where: rep.territory is "North", threshold: {of: margin, bands: [{grade: act, below: 25%},
+		    {clear: rest}]}}`: `the whole has no attribute "rep.territory"`,
+		`{name: l, judges: rep, persists: 4 of 3, threshold: {of: margin, bands: [{grade: act, below: 25%},
+		    {clear: rest}]}}`: `expected how many of the last periods`,
+		`{name: l, judges: rep, threshold: {of: margin, against: 12, as: difference, bands: [{grade: act, below: 0%},
+		    {clear: rest}]}}`: `did you mean 12%?`,
+		`{name: l, judges: rep, threshold: {of: margin, against: revenue, as: ratio, bands: [{grade: act, below: 5%},
+		    {clear: rest}]}}`: `holding against one another`,
+		`{name: l, judges: rep, threshold: {choose: [{grade: act, all: [margin below 5,
+		    revenu above 1]}]}}`: `did you mean revenue?`,
+		`{name: l, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 3,
+		    of: [margin below 5%]}}]}}`: `at least 3 of 1 can never hold`,
+		`{name: l, judges: rep, valid_from: 2026-05-01, valid_until: 2026-04-01, threshold: {of: margin, bands: [{grade: act, below: 25%},
+		    {clear: rest}]}}`: `expected a day not before valid_from`,
 	} {
 		_, problems := rulebook.Read([]byte(head+"  - "+rule+"\n"), method.All())
 		require.NotEmpty(t, problems, rule)

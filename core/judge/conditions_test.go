@@ -59,7 +59,8 @@ func TestHowManyOfTheConditions(t *testing.T) {
 		"some: {at_least: 1, of: %s}": "breach act; breach act; breach act; clear",
 		"some: {at_least: 2, of: %s}": "clear; breach act; clear; clear",
 	} {
-		e := world(t, 4, "\n  - {name: chosen, judges: rep, threshold: {choose: [{grade: act, "+fmt.Sprintf(how, "[revenue above 500, margin below 50%]")+"}]}}\n", lines...)
+		e := world(t, 4, "\n  - {name: chosen, judges: rep, threshold: {choose: [{grade: act, "+fmt.Sprintf(how, "[revenue above 500, margin below 50%]")+
+			"}]}}\n", lines...)
 		assert.Equal(t, want, verdicts(one(e, "chosen", october)), how)
 	}
 }
@@ -77,7 +78,8 @@ func TestExamplesAtTheCutOfAnOutlier(t *testing.T) {
 	} {
 		is := map[bool]string{true: "act", false: "clear"}
 		for _, said := range []bool{true, false} {
-			_, problems, _ := judge.ReadBook([]byte(head + fmt.Sprintf("  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: 3.5, side: %s, peers: 3, grade: act}, examples: [{score: %s, is: %s}]}\n", c.side, c.score, is[said])))
+			_, problems, _ := judge.ReadBook([]byte(head + fmt.Sprintf("  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: 3.5, "+
+				"side: %s, peers: 3, grade: act}, examples: [{score: %s, is: %s}]}\n", c.side, c.score, is[said])))
 			assert.Equal(t, said == c.beyond, len(problems) == 0, "%s %s is %s: %v", c.side, c.score, is[said], problems)
 		}
 	}
@@ -100,10 +102,14 @@ func TestWhichRulesAreHidden(t *testing.T) {
 	}
 	assert.True(t, hidden(first+second))
 	for _, change := range [][2]string{
-		{"last_word: true", "last_word: false"}, {"title: First,", "title: First, on: false,"}, {"title: First,", "title: First, where: rep.territory is \"South\","}, {"title: First,", "title: First, base: {revenue: at least 1},"},
-		{"title: First,", "title: First, valid_from: 2026-01-01,"}, {"title: First,", "title: First, persists: 2 of 3,"}, {"title: Second,", "title: Second, on: false,"}, {"title: Second,", "title: Second, no_data: look,"},
-		{"below: 50", "below: 150"}, {"judges: rep, threshold: {of: revenue, bands: [{grade: look", "judges: rep.territory, threshold: {of: revenue, bands: [{grade: look"},
-		{"of: revenue, bands: [{grade: look", "of: cost, bands: [{grade: look"}, {"of: revenue, bands: [{grade: look", "of: revenue, against: cost, as: difference, bands: [{grade: look"},
+		{"last_word: true", "last_word: false"}, {"title: First,", "title: First, on: false,"},
+		{"title: First,", "title: First, where: rep.territory is \"South\","}, {"title: First,", "title: First, base: {revenue: at least 1},"},
+		{"title: First,", "title: First, valid_from: 2026-01-01,"}, {"title: First,", "title: First, persists: 2 of 3,"},
+		{"title: Second,", "title: Second, on: false,"}, {"title: Second,", "title: Second, no_data: look,"},
+		{"below: 50", "below: 150"}, {"judges: rep, threshold: {of: revenue, bands: [{grade: look",
+			"judges: rep.territory, threshold: {of: revenue, bands: [{grade: look"},
+		{"of: revenue, bands: [{grade: look", "of: cost, bands: [{grade: look"},
+		{"of: revenue, bands: [{grade: look", "of: revenue, against: cost, as: difference, bands: [{grade: look"},
 		{"threshold: {of: revenue, bands: [{grade: look, below: 50}, {clear: rest}]}", "threshold: {choose: [{grade: look, all: [revenue below 50]}]}"},
 		{"threshold: {of: revenue, bands: [{grade: act, below: 100}, {clear: rest}]}", "threshold: {choose: [{grade: act, all: [revenue below 100]}]}"},
 		{"threshold: {of: revenue, bands: [{grade: look, below: 50}, {clear: rest}]}", "window: {silence: sales, at_least: 40 days, grade: look}"},

@@ -77,7 +77,8 @@ func asWritten(like string, v *big.Rat) string {
 // August.
 func documented(t *testing.T, rules string, lines []line) *measure.Engine {
 	e := world(t, 3, margin, lines...)
-	text := strings.Replace(head, "measures:\n", "measures:\n  returned: {sum: sales.cost, unit: money}\n  margin_rate: {formula: \"(revenue - cost) / revenue\", unit: percent}\n", 1)
+	text := strings.Replace(head, "measures:\n", "measures:\n  returned: {sum: sales.cost, unit: money}\n  margin_rate: {formula: \"(revenue - cost) / "+
+		"revenue\", unit: percent}\n", 1)
 	book, problems := rulebook.Read([]byte("calendar: {fiscal_year_starts: \"02-01\"}\n"+text+margin+rules), method.All())
 	require.Empty(t, problems)
 	sheet := &ledger.Sheet{Months: map[calendar.Month][]amount.Amount{}}
@@ -118,7 +119,8 @@ func TestComparisonsAreAsDocumented(t *testing.T) {
 			values := strings.Split(row[2+k], ", ")
 			for i, against := range formulas(row[0]) {
 				bands := map[string]string{"difference": "0", "ratio": "0%", "change": "0%"}[as]
-				e := documented(t, "  - {name: held, judges: rep, threshold: {of: revenue, against: \""+against+"\", as: "+as+", bands: [{grade: act, below: "+bands+"}, {clear: rest}]}}\n", worked)
+				e := documented(t, "  - {name: held, judges: rep, threshold: {of: revenue, against: \""+against+"\", as: "+as+", bands: [{grade: act, below: "+
+					bands+"}, {clear: rest}]}}\n", worked)
 				rule := e.Book.Rule("held")
 				ev := judge.EvidenceFor(e, judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october)), 0)
 				want := values[min(i, len(values)-1)]

@@ -14,7 +14,8 @@ import (
 // Who compares with the past is asked what has ended, wherever the past stands
 // in the rule; who does not may not say it.
 func TestWhoIsAskedWhatHasEnded(t *testing.T) {
-	const more = "  grown: {formula: \"growth(revenue)\", unit: percent}\n  twice: {formula: \"grown * 2\", unit: percent}\n  usual: {formula: \"history(revenue, 3, median)\", unit: money}\n"
+	const more = "  grown: {formula: \"growth(revenue)\", unit: percent}\n  twice: {formula: \"grown * 2\", unit: percent}\n  usual: {formula: " +
+		"\"history(revenue, 3, median)\", unit: money}\n"
 	book := func(rule string) (advice string, problems []rulebook.Problem) {
 		b, problems := rulebook.Read([]byte(strings.Replace(head, "desks:", more+"desks:", 1)+rule), method.All())
 		if len(problems) > 0 {
@@ -63,8 +64,10 @@ func TestWhoIsAskedWhatHasEnded(t *testing.T) {
 // Measures that nothing uses are told once, together; where all are used,
 // nothing is said of them.
 func TestWhatNothingUses(t *testing.T) {
-	const all = "oskel: 1\nkinds: {rep: {}}\nfeeds: {sales: {date: day, subjects: {rep: rep}, numbers: {net: money}}}\ngrades: [{name: act}]\nmeasures:\n  revenue: {sum: sales.net, unit: money}\n"
-	const rest = "desks: [{name: d}]\nroutes: [{otherwise: d}]\nrules:\n  - {name: r, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 1}, {clear: rest}]}}\n"
+	const all = "oskel: 1\nkinds: {rep: {}}\nfeeds: {sales: {date: day, subjects: {rep: rep}, numbers: {net: money}}}\ngrades: [{name: " +
+		"act}]\nmeasures:\n  revenue: {sum: sales.net, unit: money}\n"
+	const rest = "desks: [{name: d}]\nroutes: [{otherwise: d}]\nrules:\n  - {name: r, judges: rep, threshold: {of: revenue, bands: [{grade: act, " +
+		"below: 1}, {clear: rest}]}}\n"
 	b, problems := rulebook.Read([]byte(all+rest), method.All())
 	require.Empty(t, problems)
 	assert.Empty(t, b.Advice())

@@ -187,12 +187,14 @@ func TestRobustScore(t *testing.T) {
 	}
 	e := world(t, 8, rule, lines...)
 	r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], calendar.MonthPeriod(october))
-	assert.Equal(t, "clear; clear; clear; clear; clear; clear; breach look; no data (no lines in the period)", verdicts(r), "7 scores exactly 3.3725: on the cut, not beyond")
+	assert.Equal(t, "clear; clear; clear; clear; clear; clear; breach look; no data (no lines in the period)", verdicts(r),
+		"7 scores exactly 3.3725: on the cut, not beyond")
 	assert.Equal(t, "Revenue is 9, far above the median of 2 among 7 reps: robust score 4.7; flagged beyond 3.4.", sentence(e, r, 6))
 	assert.Equal(t, 1, judge.EvidenceFor(e, r, 6).Peers.Place)
 	// Whom an earlier rule stops is a peer all the same, in the verdict and in
 	// its evidence.
-	stopping := world(t, 8, "\n  - {name: first, judges: rep, last_word: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, {clear: rest}]}}"+rule, lines...)
+	stopping := world(t, 8, "\n  - {name: first, judges: rep, last_word: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, "+
+		"{clear: rest}]}}"+rule, lines...)
 	after := judge.All(stopping, calendar.MonthPeriod(october))[1]
 	assert.Equal(t, 2, after.Tally().NotJudged[method.Stopped])
 	assert.Equal(t, sentence(e, r, 6), sentence(stopping, after, 6))
@@ -223,7 +225,8 @@ func TestRobustScoreAgreesWithRationals(t *testing.T) {
 			lines = append(lines, line{i, "2026-10-09", a.String(), "0"})
 			rats = append(rats, a.Rat())
 		}
-		e := world(t, n, fmt.Sprintf("  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: %s, side: low, peers: 2, grade: look}}\n", cut), lines...)
+		e := world(t, n, fmt.Sprintf("  - {name: far, judges: rep, "+
+			"outlier: {of: revenue, by: robust score, beyond: %s, side: low, peers: 2, grade: look}}\n", cut), lines...)
 		r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], calendar.MonthPeriod(october))
 		median, mad := medianMAD(rats)
 		for i, v := range r.All() {
@@ -330,7 +333,8 @@ func TestNoDataWithAGrade(t *testing.T) {
 func TestRoutes(t *testing.T) {
 	e := world(t, 2, margin)
 	to := func(code uint32, grade string) string {
-		return routing.Desk(e.Book, routing.Item{Kind: "rep", Rule: "thin", Grade: grade, Attributes: e.Lookup(e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october)), code)})
+		return routing.Desk(e.Book, routing.Item{Kind: "rep", Rule: "thin", Grade: grade,
+			Attributes: e.Lookup(e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october)), code)})
 	}
 	assert.Equal(t, []string{"north", "home", "home"}, []string{to(0, "act"), to(0, "look"), to(1, "act")})
 	friday := calendar.Date(2026, 10, 30)

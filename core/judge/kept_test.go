@@ -16,7 +16,8 @@ import (
 	"oskel/core/measure"
 )
 
-const keptRules = `  - {name: low, judges: rep, base: {cost: at least 20}, threshold: {of: revenue, against: earlier(revenue), as: difference, bands: [{grade: act, below: 3}, {clear: rest}]}, ended: no data}
+const keptRules = `  - {name: low, judges: rep, base: {cost: at least 20}, threshold: {of: revenue, against: earlier(revenue), as: difference,
+    bands: [{grade: act, below: 3}, {clear: rest}]}, ended: no data}
   - {name: far, judges: [rep, rep.territory], outlier: {of: revenue, by: robust score, beyond: 1, peers: 2, grade: look}}
   - {name: burst, judges: rep, window: {burst: sales, at_least: 2 lines, within: 9 days, grade: look}}
 `
@@ -79,7 +80,8 @@ func TestWhatIsKeptSaysWhatIsFresh(t *testing.T) {
 
 // An intake into a month leaves the verdicts of the months before it.
 func TestAnIntakeLeavesEarlierVerdicts(t *testing.T) {
-	e := world(t, 3, keptRules, line{0, "2026-07-03", "10", "20"}, line{0, "2026-08-03", "10", "20"}, line{0, "2026-09-03", "10", "20"}, line{0, "2026-10-03", "10", "20"})
+	e := world(t, 3, keptRules, line{0, "2026-07-03", "10", "20"}, line{0, "2026-08-03", "10", "20"}, line{0, "2026-09-03", "10", "20"},
+		line{0, "2026-10-03", "10", "20"})
 	var kept judge.Kept
 	rule := &e.Book.Rules[0]
 	before := kept.History(e, rule, rule.Levels[0], calendar.MonthPeriod(october), 4)

@@ -38,7 +38,8 @@ func ofPairs(t *testing.T) func(september, october []sale) *measure.Engine {
 	book, problems := rulebook.Read([]byte(pairsHead), method.All())
 	require.Empty(t, problems)
 	registers := map[string]*ledger.Register{
-		"rep": ledger.NewRegister("rep", []string{"R0", "R1", "R2"}, []string{"R0", "R1", "R2"}), "product": ledger.NewRegister("product", []string{"P0", "P1", "P2"}, []string{"P0", "P1", "P2"}),
+		"rep":     ledger.NewRegister("rep", []string{"R0", "R1", "R2"}, []string{"R0", "R1", "R2"}),
+		"product": ledger.NewRegister("product", []string{"P0", "P1", "P2"}, []string{"P0", "P1", "P2"}),
 	}
 	known := map[*sale]*ledger.Chunk{}
 	chunk := func(m calendar.Month, all []sale) *ledger.Chunk {
@@ -55,7 +56,8 @@ func ofPairs(t *testing.T) func(september, october []sale) *measure.Engine {
 		return c
 	}
 	return func(september, month []sale) *measure.Engine {
-		feed := &ledger.Feed{Name: "sales", Subjects: []string{"rep", "product"}, Numbers: []string{"net"}, Chunks: []*ledger.Chunk{chunk(october-1, september), chunk(october, month)}}
+		feed := &ledger.Feed{Name: "sales", Subjects: []string{"rep", "product"}, Numbers: []string{"net"},
+			Chunks: []*ledger.Chunk{chunk(october-1, september), chunk(october, month)}}
 		return measure.New(book, &ledger.Snapshot{Registers: registers, Feeds: map[string]*ledger.Feed{"sales": feed}, Targets: map[ledger.SheetKey]*ledger.Sheet{}})
 	}
 }

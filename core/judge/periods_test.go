@@ -37,7 +37,8 @@ func TestMonthsWithoutLines(t *testing.T) {
 		said = append(said, fmt.Sprintln(e.Book.Calendar.String(b.Period), b.Empty, b.Judged, b.Flagged, b.Persisted))
 	}
 	assert.Equal(t, []string{"2026-07 true 0 0 0\n", "2026-08 true 0 0 0\n", "2026-09 false 1 2 0\n", "2026-10 false 1 1 1\n"}, said)
-	thin := world(t, 2, "\n  - {name: thin, judges: rep, threshold: {of: margin, bands: [{grade: act, below: floor}, {clear: rest}]}}\n", line{0, "2026-10-05", "100", "90"}, line{1, "2026-10-05", "100", "70"})
+	thin := world(t, 2, "\n  - {name: thin, judges: rep, threshold: {of: margin, bands: [{grade: act, below: floor}, {clear: rest}]}}\n",
+		line{0, "2026-10-05", "100", "90"}, line{1, "2026-10-05", "100", "70"})
 	best, _ := judge.SolveDial(thin, "floor", []string{"thin"}, calendar.MonthPeriod(october), 6, 1, 0, 4000, 100)
 	assert.Equal(t, 1.0, best.Average, "of the one month that has lines, not of six")
 }
@@ -48,7 +49,8 @@ func TestWhatEnded(t *testing.T) {
 	rule := func(ended string) string {
 		return fmt.Sprintf(`
   - {name: fell, judges: rep, %sthreshold: {of: revenue, against: earlier(revenue), as: change, bands: [{grade: act, below: -40%%}, {clear: rest}]}}
-  - {name: less, judges: rep, %sthreshold: {of: revenue, against: "history(revenue, 2, average, at least 1)", as: difference, bands: [{grade: act, at_most: -100}, {clear: rest}]}}
+  - {name: less, judges: rep, %sthreshold: {of: revenue, against: "history(revenue, 2, average, at least 1)", as: difference, bands: [{grade: act,
+      at_most: -100}, {clear: rest}]}}
 `, ended, ended)
 	}
 	lines := []line{
@@ -60,7 +62,8 @@ func TestWhatEnded(t *testing.T) {
 		{5, "2026-08-05", "0.1", "1"}, {5, "2026-09-05", "0.2", "1"}, {5, "2026-09-06", "-0.2", "1"}, // exactly zero by September
 	}
 	e := world(t, 7, rule(""), lines...)
-	assert.Equal(t, "clear; no data (no lines in the period); no data (no lines in the period); no data (no lines in the period); not judged (no comparison value: no lines in the period); "+
+	assert.Equal(t, "clear; no data (no lines in the period); no data (no lines in the period); no data (no lines in the period); not judged (no "+
+		"comparison value: no lines in the period); "+
 		"no data (no lines in the period); no data (no lines in the period)", verdicts(one(e, "fell", october)))
 	e = world(t, 7, rule("no_data: look, "), lines...)
 	missing := one(e, "fell", october)
@@ -68,7 +71,8 @@ func TestWhatEnded(t *testing.T) {
 	assert.Nil(t, judge.EvidenceFor(e, missing, 1).Value, "what is missing is not told as zero")
 	e = world(t, 7, rule("ended: counts as zero, "), lines...)
 	r := one(e, "fell", october)
-	assert.Equal(t, "clear; breach act; no data (no lines in the period); no data (no lines in the period); not judged (no comparison value: no lines in the period); "+
+	assert.Equal(t, "clear; breach act; no data (no lines in the period); no data (no lines in the period); not judged (no comparison value: no lines "+
+		"in the period); "+
 		"no data (no lines in the period); no data (no lines in the period)", verdicts(r))
 	assert.Equal(t, "Revenue is 0, a change of -100.0% from its revenue of the period before, 100: below -40%.", sentence(e, r, 1))
 	assert.Equal(t, "-1/1", judge.EvidenceFor(e, r, 1).Held.String())
@@ -79,12 +83,14 @@ func TestWhatEnded(t *testing.T) {
   - {name: h, judges: rep, ended: no data, threshold: {of: growing, bands: [{grade: act, below: -40%}, {clear: rest}]}}
   - {name: c, judges: rep, ended: counts as zero, threshold: {of: changing, bands: [{grade: act, below: -99}, {clear: rest}]}}
 `
-	book, problems := rulebook.Read([]byte(strings.Replace(head+growth, "measures:\n", "measures:\n  growing: {formula: growth(revenue), unit: percent}\n  changing: {formula: change(revenue), unit: money}\n", 1)), method.All())
+	book, problems := rulebook.Read([]byte(strings.Replace(head+growth, "measures:\n",
+		"measures:\n  growing: {formula: growth(revenue), unit: percent}\n  changing: {formula: change(revenue), unit: money}\n", 1)), method.All())
 	require.Empty(t, problems)
 	e = measure.New(book, e.Snapshot)
 	none := "no data (no lines in the period)"
 	assert.Equal(t, "clear; breach act; "+none+"; "+none+"; no data (no base to compare with); "+none+"; "+none, verdicts(one(e, "g", october)))
-	assert.Equal(t, "clear; "+none+"; "+none+"; "+none+"; no data (no base to compare with); "+none+"; "+none, verdicts(one(e, "h", october)), "and what one rule counts is not the other's")
+	assert.Equal(t, "clear; "+none+"; "+none+"; "+none+"; no data (no base to compare with); "+none+"; "+none, verdicts(one(e, "h", october)),
+		"and what one rule counts is not the other's")
 	assert.Equal(t, "clear; breach act; "+none+"; "+none+"; no data (no base to compare with); "+none+"; "+none, verdicts(one(e, "c", october)))
 }
 
@@ -107,9 +113,12 @@ func TestEndedIsAskedFor(t *testing.T) {
 	assert.Contains(t, minds("{name: x, judges: rep, "+against), "say 'ended: counts as zero'")
 	assert.Empty(t, minds("{name: x, judges: rep, ended: no data, "+against))
 	assert.Empty(t, minds("{name: x, judges: rep, ended: counts as zero, "+against))
-	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, base: {revenue: at least 5}, "+against), "subjects without revenue this period fall below the minimum; ask for it in an earlier period")
-	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, threshold: {of: revenue, against: target, as: ratio, bands: [{grade: act, below: 1%}, {clear: rest}]}}"), "compares nothing with the past")
-	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, window: {silence: sales, at_least: 5 days, grade: act}}"), "a silence compares nothing")
+	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, base: {revenue: at least 5}, "+against),
+		"subjects without revenue this period fall below the minimum; ask for it in an earlier period")
+	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, threshold: {of: revenue, against: target, as: ratio, bands: [{grade: act, "+
+		"below: 1%}, {clear: rest}]}}"), "compares nothing with the past")
+	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, window: {silence: sales, at_least: 5 days, grade: act}}"),
+		"a silence compares nothing")
 	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as 0, "+against), "is not one of counts as zero, no data")
 }
 
@@ -137,7 +146,8 @@ func TestPersistenceLooksAtTheRightPeriods(t *testing.T) {
 // The days that a rule is valid for and those that a subject is active in
 // include their last.
 func TestLastDaysBelong(t *testing.T) {
-	e := world(t, 3, "\n  - {name: v, judges: rep, valid_until: 2026-10-31, threshold: {of: orders, bands: [{grade: act, below: 9}, {clear: rest}]}}\n", line{0, "2026-10-05", "1", "1"}, line{1, "2026-10-05", "1", "1"}, line{2, "2026-10-05", "1", "1"})
+	e := world(t, 3, "\n  - {name: v, judges: rep, valid_until: 2026-10-31, threshold: {of: orders, bands: [{grade: act, below: 9}, {clear: rest}]}}\n",
+		line{0, "2026-10-05", "1", "1"}, line{1, "2026-10-05", "1", "1"}, line{2, "2026-10-05", "1", "1"})
 	register := e.Snapshot.Registers["rep"]
 	register.SetActive(0, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 10, 1)})
 	register.SetActive(1, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})

@@ -264,7 +264,8 @@ func (p *proposer) numbers() {
 		}
 		for _, s := range p.rule.Method.Settings {
 			text := settings[s.Key]
-			if text == "" || !slices.Contains([]rulebook.SettingType{rulebook.NumberSetting, rulebook.PercentSetting, rulebook.QuantitySetting, rulebook.FigureSetting}, s.Type) || s.Key == "peers" || s.Key == "history" {
+			if text == "" || !slices.Contains([]rulebook.SettingType{rulebook.NumberSetting, rulebook.PercentSetting, rulebook.QuantitySetting,
+				rulebook.FigureSetting}, s.Type) || s.Key == "peers" || s.Key == "history" {
 				continue
 			}
 			p.moved(p.numberOf(text), func(now string) {
@@ -283,8 +284,10 @@ func (p *proposer) numbers() {
 			key, text string
 			of        func(*rulebook.BandDefinition) *string
 		}{
-			{"below", b.Below, func(b *rulebook.BandDefinition) *string { return &b.Below }}, {"at most", b.AtMost, func(b *rulebook.BandDefinition) *string { return &b.AtMost }},
-			{"above", b.Above, func(b *rulebook.BandDefinition) *string { return &b.Above }}, {"at least", b.AtLeast, func(b *rulebook.BandDefinition) *string { return &b.AtLeast }},
+			{"below", b.Below, func(b *rulebook.BandDefinition) *string { return &b.Below }},
+			{"at most", b.AtMost, func(b *rulebook.BandDefinition) *string { return &b.AtMost }},
+			{"above", b.Above, func(b *rulebook.BandDefinition) *string { return &b.Above }},
+			{"at least", b.AtLeast, func(b *rulebook.BandDefinition) *string { return &b.AtLeast }},
 		} {
 			if end.text == "" || b.Grade == "" || b.Label != "" {
 				continue

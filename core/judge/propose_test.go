@@ -56,7 +56,8 @@ func TestProposalsAreProven(t *testing.T) {
 // What is explained in one territory alone is left out there; where that would lose what
 // was confirmed, it is not proposed; with little explained nothing is.
 func TestProposalsByAttribute(t *testing.T) {
-	const rule = "\n  - {name: thin, title: Thin, judges: rep, where: rep.territory is not \"East\", threshold: {of: margin, bands: [{grade: act, below: 22%}, {clear: rest}]}}"
+	const rule = "\n  - {name: thin, title: Thin, judges: rep, where: rep.territory is not \"East\", threshold: {of: margin, bands: [{grade: act, " +
+		"below: 22%}, {clear: rest}]}}"
 	october := calendar.MonthPeriod(calendar.Date(2026, 10, 1).Month())
 	var lines []line
 	for i := range 10 {
@@ -107,7 +108,8 @@ func TestProposalsByNumbers(t *testing.T) {
 	of := e.Book.Rule("thin")
 	var record []judge.Settled
 	for i := range 12 {
-		record = append(record, judge.Settled{Period: october, Level: of.Levels[0], Key: fmt.Sprintf("R%d", i), Finding: map[bool]string{true: "rule fault", false: "confirmed"}[i < 8]})
+		record = append(record, judge.Settled{Period: october, Level: of.Levels[0], Key: fmt.Sprintf("R%d", i),
+			Finding: map[bool]string{true: "rule fault", false: "confirmed"}[i < 8]})
 	}
 	out := judge.Propose(e, of, head+rule, record, method.All())
 	words := []string{}
@@ -125,7 +127,8 @@ func TestProposalsByNumbers(t *testing.T) {
 	e = world(t, 12, quiet, lines...)
 	of, record = e.Book.Rule("quiet"), nil
 	for i := range 10 {
-		record = append(record, judge.Settled{Period: october, Level: of.Levels[0], Key: fmt.Sprintf("R%d", i), Finding: map[bool]string{true: "explained", false: "confirmed"}[i < 6]})
+		record = append(record, judge.Settled{Period: october, Level: of.Levels[0], Key: fmt.Sprintf("R%d", i),
+			Finding: map[bool]string{true: "explained", false: "confirmed"}[i < 6]})
 	}
 	out = judge.Propose(e, of, head+quiet, record, method.All())
 	require.NotEmpty(t, out.Proposals)

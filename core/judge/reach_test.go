@@ -15,11 +15,14 @@ import (
 // reaches, or a feed without lines, is not.
 func TestWhatReachesFurtherBackThanTheLines(t *testing.T) {
 	for rule, want := range map[string]string{
-		"window: {silence: sales, at_least: 20 days, grade: act}":                  "'at_least: 20 days' reaches back to 11 Oct 2026, but the lines of Order lines begin on 12 Oct 2026",
-		"window: {silence: sales, at_least: 19 days, grade: act}":                  "",
-		"window: {silence: sales, at_least: 15 working days, grade: act}":          "'at_least: 15 working days' reaches back to 11 Oct 2026, but the lines of Order lines begin on 12 Oct 2026",
-		"window: {silence: sales, at_least: 14 working days, grade: act}":          "",
-		"outlier: {of: revenue, by: control chart, over: 12 periods, grade: act}":  "'over: 12 periods' reaches back to 1 Oct 2025, but the lines of Order lines begin on 12 Oct 2026",
+		"window: {silence: sales, at_least: 20 days, grade: act}": "'at_least: 20 days' reaches back to 11 Oct 2026, but the lines of " +
+			"Order lines begin on 12 Oct 2026",
+		"window: {silence: sales, at_least: 19 days, grade: act}": "",
+		"window: {silence: sales, at_least: 15 working days, grade: act}": "'at_least: 15 working days' reaches back to 11 Oct 2026, but the " +
+			"lines of Order lines begin on 12 Oct 2026",
+		"window: {silence: sales, at_least: 14 working days, grade: act}": "",
+		"outlier: {of: revenue, by: control chart, over: 12 periods, grade: act}": "'over: 12 periods' reaches back to 1 Oct 2025, but the lines of " +
+			"Order lines begin on 12 Oct 2026",
 		"threshold: {of: revenue, bands: [{grade: act, below: 0}, {clear: rest}]}": "",
 	} {
 		e := world(t, 1, "  - {name: x, judges: rep, "+rule+"}\n", line{0, "2026-10-12", "1", "1"}, line{0, "2026-10-31", "1", "1"})

@@ -40,7 +40,8 @@ func TestNearestAreTheNearest(t *testing.T) {
 		const reps = 30
 		lines, revenue := drawMonths(t, reps, 1)
 		low, high := rapid.IntRange(0, 100).Draw(t, "low"), rapid.IntRange(101, 200).Draw(t, "high")
-		e := world(t, reps, fmt.Sprintf("\n  - {name: two, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: %d}, {grade: look, below: %d}, {clear: rest}]}}\n", low, high), lines...)
+		e := world(t, reps, fmt.Sprintf("\n  - {name: two, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: %d}, {grade: look, below: "+
+			"%d}, {clear: rest}]}}\n", low, high), lines...)
 		r := judge.Judge(e, e.Book.Rule("two"), e.Book.Rule("two").Levels[0], calendar.MonthPeriod(october))
 		type near struct {
 			code uint32
@@ -104,7 +105,8 @@ func TestFlipsAreAllThatDiffer(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		lines, _ := drawMonths(t, 12, 1)
 		judged := func(act, look int) *judge.Result {
-			e := world(t, 12, fmt.Sprintf("\n  - {name: two, judges: rep, no_data: look, threshold: {of: revenue, bands: [{grade: act, below: %d}, {grade: look, below: %d}, {clear: rest}]}}\n", act, look), lines...)
+			e := world(t, 12, fmt.Sprintf("\n  - {name: two, judges: rep, no_data: look, threshold: {of: revenue, bands: [{grade: act, below: %d}, {grade: "+
+				"look, below: %d}, {clear: rest}]}}\n", act, look), lines...)
 			return judge.Judge(e, e.Book.Rule("two"), e.Book.Rule("two").Levels[0], calendar.MonthPeriod(october))
 		}
 		draw := func() *judge.Result {
@@ -132,7 +134,8 @@ func TestPersistenceIsACount(t *testing.T) {
 		const of = 4
 		lines, revenue := drawMonths(t, 5, of)
 		least := rapid.IntRange(1, of).Draw(t, "least")
-		e := world(t, 5, fmt.Sprintf("\n  - {name: low, judges: rep, persists: %d of %d, threshold: {of: revenue, bands: [{grade: act, below: 100}, {clear: rest}]}}\n", least, of), lines...)
+		e := world(t, 5, fmt.Sprintf("\n  - {name: low, judges: rep, persists: %d of %d, threshold: {of: revenue, bands: [{grade: act, below: 100}, "+
+			"{clear: rest}]}}\n", least, of), lines...)
 		rule := e.Book.Rule("low")
 		r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 		for rep, months := range revenue {
@@ -208,12 +211,15 @@ func TestPeersWithinGroups(t *testing.T) {
 		lines = append(lines, line{rep, "2026-10-05", fmt.Sprint(100 + rep), "1"})
 	}
 	lines[8].net = "9000" // R8 is in North, with R0, R2, R4 and R6
-	e := world(t, 9, "\n  - {name: far, judges: rep, outlier: {of: revenue, among: rep.territory, by: robust score, beyond: 3.5, side: both, peers: 4, grade: look}}\n", lines...)
+	e := world(t, 9, "\n  - {name: far, judges: rep, outlier: {of: revenue, among: rep.territory, by: robust score, beyond: 3.5, side: both, peers: 4, "+
+		"grade: look}}\n", lines...)
 	rule := e.Book.Rule("far")
 	r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
-	assert.Equal(t, "clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); breach look", verdicts(r))
+	assert.Equal(t, "clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too "+
+		"few peers); breach look", verdicts(r))
 	ev := judge.EvidenceFor(e, r, 8)
-	assert.Equal(t, []any{"North", 4, 1, "104", "2"}, []any{ev.Peers.Group, ev.Peers.Others, ev.Peers.Place, ev.Peers.Median.RatString(), ev.Peers.MAD.RatString()})
+	assert.Equal(t, []any{"North", 4, 1, "104", "2"},
+		[]any{ev.Peers.Group, ev.Peers.Others, ev.Peers.Place, ev.Peers.Median.RatString(), ev.Peers.MAD.RatString()})
 	up := r.LineUp(8)
 	assert.Equal(t, []uint32{0, 2, 4, 6, 8}, codesOf(up))
 	assert.InDeltaSlice(t, []float64{104 - 3.5*2/0.6745, 104 + 3.5*2/0.6745}, up.Cuts, 1e-9)

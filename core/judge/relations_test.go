@@ -20,7 +20,8 @@ const relationRules = `
   - {name: thin, judges: rep, threshold: {of: margin, bands: [{grade: act, below: 18%}, {grade: look, below: floor}, {clear: rest}]}}
   - {name: behind, judges: rep, threshold: {of: revenue, against: target, as: ratio, bands: [{grade: act, below: 100%}, {clear: rest}]}}
   - {name: fallen, judges: rep, threshold: {of: revenue, against: earlier(revenue), as: change, bands: [{grade: act, below: -20%}, {clear: rest}]}}
-  - {name: under, judges: rep, threshold: {of: revenue, against: "peers(revenue, median, rep.territory)", as: ratio, bands: [{grade: act, below: 75%}, {clear: rest}]}}
+  - {name: under, judges: rep, threshold: {of: revenue, against: "peers(revenue, median, rep.territory)", as: ratio, bands: [{grade: act,
+      below: 75%}, {clear: rest}]}}
   - {name: far-high, judges: rep, outlier: {of: revenue, among: rep.territory, by: robust score, beyond: 2, side: high, peers: 2, grade: look}}
   - {name: far-low, judges: rep, outlier: {of: revenue, among: rep.territory, by: robust score, beyond: 2, side: low, peers: 2, grade: look}}
   - {name: far, judges: rep, outlier: {of: revenue, among: rep.territory, by: robust score, beyond: 2, side: both, peers: 2, grade: look}}

@@ -45,7 +45,8 @@ kinds:
 		return r
 	}
 	snapshot := &ledger.Snapshot{Registers: map[string]*ledger.Register{
-		"rep":   register("rep", [3]string{"ann", "bob"}, [3]string{"cy", "bob"}, [3]string{"dot", "bob"}, [3]string{"dot", "eve"}, [3]string{"flo", "flo"}, [3]string{"", "bob"}, [3]string{"gus", ""}, [3]string{"hal", "bob", "left"}, [3]string{"ida", "eve"}),
+		"rep": register("rep", [3]string{"ann", "bob"}, [3]string{"cy", "bob"}, [3]string{"dot", "bob"}, [3]string{"dot", "eve"}, [3]string{"flo", "flo"},
+			[3]string{"", "bob"}, [3]string{"gus", ""}, [3]string{"hal", "bob", "left"}, [3]string{"ida", "eve"}),
 		"agent": register("agent", [3]string{"jo", "bob"}),
 	}}
 	assert.Equal(t, map[string]string{"bob": "ann cy", "eve": "ida"}, judge.ReportsTo(measure.New(book, snapshot), day))

@@ -37,17 +37,23 @@ routes: [{otherwise: home}]
 rules:
   - {name: bands, judges: [rep, rep.territory, whole], threshold: {of: margin, bands: [{grade: act, below: CUT%}, {grade: look, below: floor}, {clear: rest}]}}
   - {name: own, judges: rep, threshold: {of: spare, bands: [{grade: act, below: 0%}, {clear: rest}]}}
-  - {name: yard, judges: rep, stake: revenue * floor, threshold: {of: revenue, against: norm * 2, as: difference, bands: [{grade: act, below: 0}, {clear: rest}]}}
+  - {name: yard, judges: rep, stake: revenue * floor, threshold: {of: revenue, against: norm * 2, as: difference, bands: [{grade: act, below: 0},
+      {clear: rest}]}}
   - {name: alone, judges: rep, stake: norm - revenue, threshold: {of: revenue, against: norm, as: ratio, bands: [{grade: act, below: 100%}, {clear: rest}]}}
-  - {name: chosen, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 2, of: [revenue below norm, margin below floor, "revenue + norm below 90"]}}]}}
-  - {name: kind, judges: [rep, rep.territory, whole], threshold: {of: big, against: "peers(big, average)", as: difference, bands: [{grade: act, below: -3}, {clear: rest}]}}
-  - {name: fell, judges: rep, ended: counts as zero, threshold: {of: revenue, against: earlier(revenue), as: change, bands: [{grade: act, below: -40%}, {clear: rest}]}}
+  - {name: chosen, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 2, of: [revenue below norm, margin below floor,
+      "revenue + norm below 90"]}}]}}
+  - {name: kind, judges: [rep, rep.territory, whole], threshold: {of: big, against: "peers(big, average)", as: difference, bands: [{grade: act,
+      below: -3}, {clear: rest}]}}
+  - {name: fell, judges: rep, ended: counts as zero, threshold: {of: revenue, against: earlier(revenue), as: change, bands: [{grade: act,
+      below: -40%}, {clear: rest}]}}
   - {name: odd, judges: rep, outlier: {of: spare, by: robust score, beyond: far, side: both, peers: 3, grade: look}}
 `
 
 func sharedText(t *rapid.T) string {
-	return strings.NewReplacer("CALENDAR", rapid.SampledFrom([]string{`fiscal_year_starts: "01-01"`, `week_years: {pattern: 4-4-5, end_on: saturday, last_in: december}`}).Draw(t, "calendar"),
-		"FLOOR", fmt.Sprint(rapid.IntRange(6, 40).Draw(t, "floor")), "NORM", fmt.Sprint(rapid.IntRange(1, 60).Draw(t, "norm")), "CUT", fmt.Sprint(rapid.IntRange(1, 5).Draw(t, "cut")),
+	return strings.NewReplacer("CALENDAR", rapid.SampledFrom([]string{`fiscal_year_starts: "01-01"`,
+		`week_years: {pattern: 4-4-5, end_on: saturday, last_in: december}`}).Draw(t, "calendar"),
+		"FLOOR", fmt.Sprint(rapid.IntRange(6, 40).Draw(t, "floor")), "NORM", fmt.Sprint(rapid.IntRange(1, 60).Draw(t, "norm")), "CUT",
+		fmt.Sprint(rapid.IntRange(1, 5).Draw(t, "cut")),
 		"EXTRA", rapid.SampledFrom([]string{"0", "revenue / 2", "missing", "cost"}).Draw(t, "extra")).Replace(sharedBook)
 }
 

@@ -19,14 +19,16 @@ func TestRulesSideBySideSayWhatEachSaysAlone(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	var lines []line
 	for i := range 600 {
-		lines = append(lines, line{r.IntN(30), calendar.Day(int(calendar.Date(2025, 9, 1)) + i*425/600).String(), fmt.Sprint(r.IntN(900) - 100), fmt.Sprint(r.IntN(500))})
+		lines = append(lines, line{r.IntN(30), calendar.Day(int(calendar.Date(2025, 9, 1)) + i*425/600).String(), fmt.Sprint(r.IntN(900) - 100),
+			fmt.Sprint(r.IntN(500))})
 	}
 	var rules strings.Builder
 	for i, rule := range []string{
 		`judges: [rep, rep.territory, whole], threshold: {of: margin, bands: [{grade: act, below: 10%}, {clear: rest}]}`,
 		`judges: rep, last_word: true, where: rep.territory is "North", threshold: {of: revenue, bands: [{grade: act, above: 900}, {clear: rest}]}`,
 		`judges: rep, threshold: {of: revenue, bands: [{grade: look, below: 300}, {clear: rest}]}`,
-		`judges: rep, persists: 2 of 3, threshold: {of: revenue, against: "peers(revenue, median, rep.territory)", as: ratio, bands: [{grade: look, below: 60%}, {clear: rest}]}`,
+		`judges: rep, persists: 2 of 3, threshold: {of: revenue, against: "peers(revenue, median, rep.territory)", as: ratio, bands: [{grade: look,
+		    below: 60%}, {clear: rest}]}`,
 		`judges: rep, outlier: {of: revenue, by: robust score, beyond: 1, grade: look}`,
 		`judges: rep, outlier: {of: margin, among: rep.territory, by: standard score, beyond: 1, grade: look}`,
 		`judges: [rep, whole], outlier: {of: revenue, by: own past, over: 6 periods, at_least: 3 periods, beyond: 1, grade: look}`,

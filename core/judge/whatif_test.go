@@ -16,11 +16,14 @@ import (
 // What a figure would be is asked where a rule looks at other periods through it, and is
 // enough: what it is made of is then not looked at.
 func TestWhatIfOfWhatLooksBeyond(t *testing.T) {
-	with := strings.Replace(head, "desks:", "  up: {title: Growth, formula: growth(revenue), unit: percent}\n  twice: {title: Twice the growth, formula: up * 2, unit: percent}\ndesks:", 1)
+	with := strings.Replace(head, "desks:", "  up: {title: Growth, formula: growth(revenue), unit: percent}\n  twice: {title: Twice the growth, "+
+		"formula: up * 2, unit: percent}\ndesks:", 1)
 	require.NotEqual(t, head, with)
-	book, problems, _ := judge.ReadBook([]byte(with + "  - {name: x, judges: rep, ended: no data, threshold: {of: twice, bands: [{grade: act, below: 0%}, {clear: rest}]}}\n"))
+	book, problems, _ := judge.ReadBook([]byte(with +
+		"  - {name: x, judges: rep, ended: no data, threshold: {of: twice, bands: [{grade: act, below: 0%}, {clear: rest}]}}\n"))
 	require.Empty(t, problems)
-	lines := world(t, 1, "  - {name: y, judges: rep, threshold: {of: revenue, bands: [{clear: rest}]}}\n", line{0, "2026-09-05", "100", "50"}, line{0, "2026-10-05", "120", "50"})
+	lines := world(t, 1, "  - {name: y, judges: rep, threshold: {of: revenue, bands: [{clear: rest}]}}\n", line{0, "2026-09-05", "100", "50"},
+		line{0, "2026-10-05", "120", "50"})
 	e := measure.New(book, lines.Snapshot)
 	r := judge.Judge(e, &book.Rules[0], book.Rules[0].Levels[0], calendar.MonthPeriod(october))
 	require.Equal(t, "clear", verdicts(r))

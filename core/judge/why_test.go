@@ -62,7 +62,9 @@ func TestWhySaysWhatTheSweepSays(t *testing.T) {
 // The cut that is broken is told, not the next worse one that may be nearer, and how far it
 // is: of what is clear the nearest.
 func TestHowFarFromTheCut(t *testing.T) {
-	e := world(t, 5, "\n  - {name: x, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, below: 300}, {clear: rest}]}}", line{0, "2026-10-05", "130", "1"}, line{1, "2026-10-05", "290", "1"}, line{2, "2026-10-05", "90", "1"}, line{3, "2026-10-05", "320", "1"})
+	e := world(t, 5, "\n  - {name: x, judges: rep, "+
+		"threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, below: 300}, {clear: rest}]}}",
+		line{0, "2026-10-05", "130", "1"}, line{1, "2026-10-05", "290", "1"}, line{2, "2026-10-05", "90", "1"}, line{3, "2026-10-05", "320", "1"})
 	l := e.Book.Rule("x").Levels[0]
 	for code, cut := range []float64{300, 300, 100, 300} {
 		s := judge.Why(e, l, uint32(code), calendar.MonthPeriod(october))

@@ -264,7 +264,8 @@ func (p *parser) opensCondition() bool {
 	return false
 }
 
-var comparing = map[string]bool{"is": true, "in": true, "contains": true, "starts": true, "below": true, "above": true, "at": true, "between": true, "not": true}
+var comparing = map[string]bool{"is": true, "in": true, "contains": true, "starts": true, "below": true, "above": true, "at": true, "between": true,
+	"not": true}
 
 func (p *parser) comparison() (*Node, *Error) {
 	left, err := p.sum()

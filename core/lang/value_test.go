@@ -32,7 +32,8 @@ func TestValuesAreReadByTheirType(t *testing.T) {
 // A condition and its negation never agree, whatever is missing; a comparison
 // with what is missing does not hold.
 func TestNegationIsTheOpposite(t *testing.T) {
-	leaves := []string{`a is "x"`, `a is not "x"`, `a in ("x", "y")`, `a not in ("x", "y")`, `a contains "x"`, `a starts with "x"`, `a is missing`, `a is not missing`, `n above 3`, `n at most 3`, `n between 1 and 3`, `n is 3`}
+	leaves := []string{`a is "x"`, `a is not "x"`, `a in ("x", "y")`, `a not in ("x", "y")`, `a contains "x"`, `a starts with "x"`, `a is missing`,
+		`a is not missing`, `n above 3`, `n at most 3`, `n between 1 and 3`, `n is 3`}
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.SampledFrom(leaves).Draw(t, "leaf")
 		for range rapid.IntRange(0, 3).Draw(t, "more") {

@@ -132,7 +132,8 @@ func TestAttributesChangeFromADayOn(t *testing.T) {
 	text := func(s string) lang.Value { return lang.Value{Type: lang.TextType, Text: s} }
 	r := NewRegister("rep", []string{"R0", "R1"}, []string{"A", "B"})
 	day := october.First()
-	r.SetAttribute("territory", []lang.Value{text("North"), {}}, Dated{day + 9, 0, text("West")}, Dated{day + 4, 0, text("South")}, Dated{day + 9, 1, text("North")})
+	r.SetAttribute("territory", []lang.Value{text("North"), {}}, Dated{day + 9, 0, text("West")}, Dated{day + 4, 0, text("South")},
+		Dated{day + 9, 1, text("North")})
 	at := func(d calendar.Day, code uint32) string { return r.Value("territory", code, d).Text }
 	assert.Equal(t, []string{"North", "South", "South", "West"}, []string{at(day+3, 0), at(day+4, 0), at(day+8, 0), at(day+9, 0)})
 	assert.Equal(t, []string{"", "North"}, []string{at(day+8, 1), at(day+9, 1)})

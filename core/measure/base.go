@@ -196,7 +196,8 @@ func add(aggregate string, to *ledger.Totals, code uint32, of ledger.Total) {
 	to.Counts[code] += of.Count
 }
 
-func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool, lasting bool, others int) *ledger.Totals {
+func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool, lasting bool,
+	others int) *ledger.Totals {
 	if c := f.Within(s.First, s.Last); c != nil && lasting && s.By == "" && !s.Paired() && s.Joined == 0 {
 		return remembered(c, m, scan, mask, others)
 	}

@@ -23,11 +23,12 @@ import (
 // bounded has formulas of every function of the language, and of what stands
 // beside them.
 var bounded = map[string][]string{
-	"earlier":         {"earlier(revenue)", "earlier(margin, 2)", "earlier(revenue, 1 year)"},
-	"change":          {"change(revenue)", "change(margin)"},
-	"growth":          {"growth(revenue)", "growth(margin)"},
-	"to_date":         {"to_date(margin, quarter)"},
-	"trailing":        {"trailing(margin, 3, average, at least 1)", "trailing(revenue, 3, median, at least 1)", "trailing(margin, 2, at least 1)", "trailing(margin, 3, best, at least 1)"},
+	"earlier": {"earlier(revenue)", "earlier(margin, 2)", "earlier(revenue, 1 year)"},
+	"change":  {"change(revenue)", "change(margin)"},
+	"growth":  {"growth(revenue)", "growth(margin)"},
+	"to_date": {"to_date(margin, quarter)"},
+	"trailing": {"trailing(margin, 3, average, at least 1)", "trailing(revenue, 3, median, at least 1)", "trailing(margin, 2, at least 1)",
+		"trailing(margin, 3, best, at least 1)"},
 	"history":         {"history(margin, 2, average, at least 1)", "history(revenue, 3, worst, at least 1)"},
 	"share":           {"share(revenue)", "share(cost, rep.territory)"},
 	"rank":            {"rank(margin)", "rank(revenue, lowest, rep.territory)"},
@@ -37,14 +38,16 @@ var bounded = map[string][]string{
 	"group_value":     {"group_value(margin, rep.territory)", "margin - group_value(margin)"},
 	"range_position":  {"range_position(revenue)", "range_position(margin, rep.territory)"},
 	"percentile_rank": {"percentile_rank(margin)", "percentile_rank(revenue, rep.territory)"},
-	"peers": {"peers(revenue, average)", "peers(margin, average, rep.territory)", "peers(revenue, median)", "peers(revenue, percentile 77.6)", "peers(margin, percentile 33.3, rep.territory)",
+	"peers": {"peers(revenue, average)", "peers(margin, average, rep.territory)", "peers(revenue, median)", "peers(revenue, percentile 77.6)",
+		"peers(margin, percentile 33.3, rep.territory)",
 		"revenue - peers(revenue, percentile 12.5)"},
 	"score":         {"score(revenue, robust)", "score(margin, robust, rep.territory)", "score(revenue, standard)", "score(margin, standard, rep.territory)"},
 	"history_score": {"history_score(revenue, 3, at least 2)", "history_score(margin, 3, at least 2)"},
 	"trend_score":   {"trend_score(revenue, 3, at least 2)", "trend_score(margin, 3, at least 2)"},
 	"credibility":   {"credibility(margin, 3)", "credibility(revenue / orders, 2)"},
 	"coalesce":      {"coalesce(cost, revenue)", "coalesce(by_phone, 0) / revenue"},
-	"":              {"(revenue - cost) * margin + 3", "-revenue / (cost - 1)", "when margin above 20% then revenue otherwise cost", "revenue / 3 + cost / 7 - revenue / 9"},
+	"": {"(revenue - cost) * margin + 3", "-revenue / (cost - 1)", "when margin above 20% then revenue otherwise cost",
+		"revenue / 3 + cost / 7 - revenue / 9"},
 }
 
 func TestEveryFunctionIsBounded(t *testing.T) {
@@ -153,7 +156,8 @@ func within(t require.TestingT, e *measure.Engine, name, formula string, s measu
 		}
 		off := new(big.Rat).SetFloat64(c.Value[code])
 		off.Abs(off.Sub(off, exact))
-		require.LessOrEqual(t, off.Cmp(new(big.Rat).SetFloat64(c.Error[code])), 0, "%s of %d: %v is off by more than %v from %s", formula, code, c.Value[code], c.Error[code], exact)
+		require.LessOrEqual(t, off.Cmp(new(big.Rat).SetFloat64(c.Error[code])), 0, "%s of %d: %v is off by more than %v from %s", formula, code,
+			c.Value[code], c.Error[code], exact)
 	}
 	if !c.Decimal {
 		return
@@ -197,7 +201,8 @@ func TestAPercentileAtAWholePlace(t *testing.T) {
 // by code.
 func TestRanksAreThoseOfTheExactValues(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		e := crowd(t, rapid.IntRange(1, 60).Draw(t, "reps"), rapid.Uint64().Draw(t, "seed"), "  third: {formula: revenue / 3 + cost / 3, unit: money}\n  places: {formula: rank(third), groups: own figures, unit: count}\n")
+		e := crowd(t, rapid.IntRange(1, 60).Draw(t, "reps"), rapid.Uint64().Draw(t, "seed"),
+			"  third: {formula: revenue / 3 + cost / 3, unit: money}\n  places: {formula: rank(third), groups: own figures, unit: count}\n")
 		october, _ := e.Book.Calendar.Parse("2026-10")
 		s := e.Slot(measure.Level{Kind: "rep"}, october)
 		places := e.Column("places", s)

@@ -108,7 +108,8 @@ func TestWhatIsMissingIsNotAnotherNumber(t *testing.T) {
 // A history of a period that runs is of as many days of each period before.
 func TestAHistoryOfAPeriodThatRuns(t *testing.T) {
 	e := world(t, "  past: {formula: \"history(revenue, 2)\", unit: money}\n  rate: {formula: \"history(cost / revenue, 2)\", unit: percent}\n", []line{
-		{0, 0, "2026-08-05", "4", "1", 0}, {0, 0, "2026-08-25", "100", "9", 0}, {0, 0, "2026-09-05", "12", "3", 0}, {0, 0, "2026-09-25", "1000", "9", 0}, {0, 0, "2026-10-05", "3", "1", 0},
+		{0, 0, "2026-08-05", "4", "1", 0}, {0, 0, "2026-08-25", "100", "9", 0}, {0, 0, "2026-09-05", "12", "3", 0}, {0, 0, "2026-09-25", "1000", "9", 0},
+		{0, 0, "2026-10-05", "3", "1", 0},
 	})
 	cut := measure.New(e.Book.ToDateTo(calendar.Date(2026, 10, 20)), e.Snapshot)
 	for name, want := range map[string]string{"past": "16", "rate": "1/4"} {
@@ -142,7 +143,9 @@ func TestThePastBeginsWithTheFirstLine(t *testing.T) {
 // what is made of it; what is large and has room is itself.
 func TestFiguresThatAreTooLarge(t *testing.T) {
 	power := func(n int) string { return strings.TrimSuffix(strings.Repeat("revenue * ", n), " * ") }
-	e := world(t, "  large: {formula: \""+power(18)+"\", unit: count, groups: own figures}\n  larger: {formula: \""+power(22)+"\", unit: count, groups: own figures}\n  more: {formula: \"larger - larger\", unit: count, groups: own figures}\n  back: {formula: \"1 / larger\", unit: count, groups: own figures}\n",
+	e := world(t, "  large: {formula: \""+power(18)+"\", unit: count, groups: own figures}\n  larger: {formula: \""+power(22)+
+		"\", unit: count, groups: own figures}\n  more: {formula: \"larger - larger\", unit: count, groups: own figures}\n  back: {formula: \"1 / "+
+		"larger\", unit: count, groups: own figures}\n",
 		[]line{{0, 0, "2026-10-05", "500000000000000", "1", 0}, {1, 0, "2026-10-05", "2", "1", 0}})
 	s := inOctober(e)
 	for _, name := range []string{"larger", "more", "back"} {

@@ -18,7 +18,8 @@ func TestGridByHand(t *testing.T) {
 	october, err := e.Book.Calendar.Parse("2026-10")
 	require.NoError(t, err)
 	september, _ := e.Book.Calendar.Before(october, 1)
-	g := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue", "margin"}, Periods: []calendar.Period{september, october}, Sort: 0, Descending: true, Limit: 10})
+	g := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue", "margin"}, Periods: []calendar.Period{september, october}, Sort: 0,
+		Descending: true, Limit: 10})
 	assert.Equal(t, 3, g.Total)
 	assert.Equal(t, []string{"rep0", "rep2", "rep1"}, []string{g.Rows[0].Key, g.Rows[1].Key, g.Rows[2].Key}, "September's revenue 240, -20, and none last")
 	assert.Equal(t, measure.NoLines, g.Rows[2].Cells[0].Why)
@@ -38,7 +39,8 @@ func TestGridPagesAreTheWhole(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var lines []line
 		for range rapid.IntRange(0, 20).Draw(t, "lines") {
-			lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"), fmt.Sprintf("2026-10-%02d", rapid.IntRange(1, 31).Draw(t, "day")),
+			lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"),
+				fmt.Sprintf("2026-10-%02d", rapid.IntRange(1, 31).Draw(t, "day")),
 				amount.Amount(rapid.Int64Range(-2, 2).Draw(t, "net") * amount.Scale).String(), "1", 0})
 		}
 		e := world(t, "", lines)

@@ -23,7 +23,8 @@ var territories = []line{
 // A group is there while a subject that is active, or that has a line, belongs
 // to it; what is not there has no figure and is nobody's peer.
 func TestAGroupThatIsNotThere(t *testing.T) {
-	const measures = "  mean: {formula: \"peers(coalesce(revenue, 0), average)\", unit: money}\n  spot: {formula: \"rank(coalesce(revenue, 0))\", groups: own figures, unit: count}\n"
+	const measures = "  mean: {formula: \"peers(coalesce(revenue, 0), average)\", unit: money}\n  spot: {formula: \"rank(coalesce(revenue, 0))\", " +
+		"groups: own figures, unit: count}\n"
 	e := world(t, measures, territories)
 	absent := "no such group in the period"
 	assert.Equal(t, absent+"; 75; 75", say(e, "mean", areas, "2026-10"), "of North's 110 and South's 40, and of no third")
@@ -91,7 +92,8 @@ func TestGroupsMadeOfTheirSubjects(t *testing.T) {
 // What changes with the group must say how its groups are made.
 func TestGroupsMustBeStated(t *testing.T) {
 	for formula, what := range map[string]string{
-		"when revenue above 1 then revenue otherwise 0": "a choice", "rank(revenue)": "a place", "range_position(revenue)": "a place", "attainment(revenue)": "a target", "1 + target(revenue)": "a target",
+		"when revenue above 1 then revenue otherwise 0": "a choice", "rank(revenue)": "a place", "range_position(revenue)": "a place",
+		"attainment(revenue)": "a target", "1 + target(revenue)": "a target",
 	} {
 		text := head + fmt.Sprintf("  x: {formula: %q, unit: money}\n", formula)
 		_, problems := rulebook.Read([]byte(text), method.All())
@@ -122,7 +124,9 @@ func TestTrailingWindowsLieApart(t *testing.T) {
 		{0, 1, "2026-06-01", "200", "50", 0}, {0, 1, "2026-06-09", "20", "10", 0}, {0, 1, "2026-06-20", "2", "1", 0}, {0, 1, "2026-06-21", "9000", "1", 0},
 	})
 	text := "oskel: 1\ncalendar:\n  fiscal_year_starts: \"02-01\"\n" + windows + head[len("oskel: 1\ncalendar: {fiscal_year_starts: \"02-01\"}\n"):] +
-		"  days: {days: all, unit: days}\n  sum3: {formula: \"trailing(revenue, 3)\", unit: money}\n  sum2: {formula: \"trailing(margin, 2)\", unit: percent}\n  before: {formula: \"history(revenue, 2, sum)\", unit: money}\n  length: {formula: \"trailing(days, 3)\", unit: days}\n  aim: {formula: \"trailing(target(revenue), 2)\", groups: own figures, unit: money}\n  who: {formula: \"trailing(customers, 3)\", unit: count}\n"
+		"  days: {days: all, unit: days}\n  sum3: {formula: \"trailing(revenue, 3)\", unit: money}\n  sum2: {formula: \"trailing(margin, 2)\", unit: " +
+		"percent}\n  before: {formula: \"history(revenue, 2, sum)\", unit: money}\n  length: {formula: \"trailing(days, 3)\", unit: days}\n  aim: " +
+		"{formula: \"trailing(target(revenue), 2)\", groups: own figures, unit: money}\n  who: {formula: \"trailing(customers, 3)\", unit: count}\n"
 	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
 	e = measure.New(book, e.Snapshot)
@@ -158,7 +162,8 @@ func splitAnswers(s string) (out []string) {
 
 // A sum of targets beyond the range of amounts is said, never wrapped around.
 func TestTargetsBeyondTheRange(t *testing.T) {
-	e := world(t, "  goal: {formula: \"target(revenue)\", groups: own figures, unit: money}\n  off: {formula: \"gap(revenue)\", groups: own figures, unit: money}\n", territories)
+	e := world(t, "  goal: {formula: \"target(revenue)\", groups: own figures, unit: money}\n  off: {formula: \"gap(revenue)\", groups: own figures, "+
+		"unit: money}\n", territories)
 	sheet := e.Snapshot.Targets[ledger.SheetKey{Kind: "rep", Measure: "revenue"}]
 	october := calendar.MonthOf(2026, 10)
 	for rep := range uint32(3) {

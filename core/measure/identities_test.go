@@ -47,7 +47,8 @@ func drawn(t *rapid.T, measures string) *measure.Engine {
 	for range rapid.IntRange(0, 40).Draw(t, "lines") {
 		day := calendar.Date(2026, 7, 15) + calendar.Day(rapid.IntRange(0, 120).Draw(t, "day"))
 		money := func(name string) string { return fmt.Sprint(rapid.IntRange(-3, 12).Draw(t, name)) }
-		lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"), day.String(), money("net"), money("cost"), rapid.IntRange(0, 2).Draw(t, "channel")})
+		lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"), day.String(), money("net"), money("cost"),
+			rapid.IntRange(0, 2).Draw(t, "channel")})
 	}
 	e := world(t, measures, lines)
 	sheet := e.Snapshot.Targets[ledger.SheetKey{Kind: "rep", Measure: "revenue"}]
@@ -90,7 +91,8 @@ func TestTwoWaysOfSayingTheSame(t *testing.T) {
 // places are dense, and the order of a day's lines is nothing to any of it.
 func TestFiguresAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		e := drawn(t, "  part: {formula: share(revenue), unit: percent}\n  high: {formula: rank(revenue), groups: own figures, unit: count}\n  low: {formula: \"rank(revenue, lowest)\", groups: own figures, unit: count}\n")
+		e := drawn(t, "  part: {formula: share(revenue), unit: percent}\n  high: {formula: rank(revenue), groups: own figures, unit: count}\n  low: "+
+			"{formula: \"rank(revenue, lowest)\", groups: own figures, unit: count}\n")
 		october := calendar.MonthPeriod(calendar.MonthOf(2026, 10))
 		quarter, err := e.Book.Calendar.Parse("2027-Q3") // August to October
 		require.NoError(t, err)
@@ -132,7 +134,8 @@ func TestFiguresAddUp(t *testing.T) {
 		if len(different) > 0 {
 			require.Equal(t, map[string]bool{fmt.Sprint(len(different) + 1): true}, ends)
 		}
-		shuffled := measure.New(e.Book, &ledger.Snapshot{Registers: e.Snapshot.Registers, Targets: e.Snapshot.Targets, Feeds: map[string]*ledger.Feed{"sales": shuffle(e.Snapshot.Feeds["sales"], rapid.Uint64().Draw(t, "order"))}})
+		shuffled := measure.New(e.Book, &ledger.Snapshot{Registers: e.Snapshot.Registers, Targets: e.Snapshot.Targets,
+			Feeds: map[string]*ledger.Feed{"sales": shuffle(e.Snapshot.Feeds["sales"], rapid.Uint64().Draw(t, "order"))}})
 		for _, name := range []string{"revenue", "orders", "customers", "typical", "smallest", "largest", "to_yards", "margin", "part", "high"} {
 			for code := range uint32(3) {
 				a, why := e.Exact(name, code, s)
@@ -152,7 +155,8 @@ func shuffle(f *ledger.Feed, seed uint64) *ledger.Feed {
 	for _, c := range f.Chunks {
 		order := rng.Perm(c.Days.Len())
 		slices.SortStableFunc(order, func(a, b int) int { return c.Days.Of(a) - c.Days.Of(b) }) // days stay in theirs
-		d := &ledger.Chunk{Month: c.Month, Subjects: make([][]uint32, len(c.Subjects)), Numbers: make([][]amount.Amount, len(c.Numbers)), Labels: make([][]uint32, len(c.Labels))}
+		d := &ledger.Chunk{Month: c.Month, Subjects: make([][]uint32, len(c.Subjects)), Numbers: make([][]amount.Amount, len(c.Numbers)),
+			Labels: make([][]uint32, len(c.Labels))}
 		for _, i := range order {
 			d.Days.Add(c.Days.Of(i))
 			for k := range c.Subjects {

@@ -104,7 +104,8 @@ func (e *Engine) constant(n *lang.Node) (*big.Rat, bool) {
 		if !ok || !also || n.Op == lang.Divide && b.Sign() == 0 {
 			return nil, false
 		}
-		return map[lang.Op]func(a, b *big.Rat) *big.Rat{lang.Plus: new(big.Rat).Add, lang.Minus: new(big.Rat).Sub, lang.Times: new(big.Rat).Mul, lang.Divide: new(big.Rat).Quo}[n.Op](a, b), true
+		return map[lang.Op]func(a, b *big.Rat) *big.Rat{lang.Plus: new(big.Rat).Add, lang.Minus: new(big.Rat).Sub, lang.Times: new(big.Rat).Mul,
+			lang.Divide: new(big.Rat).Quo}[n.Op](a, b), true
 	}
 	return nil, false
 }

@@ -39,7 +39,8 @@ const (
 
 func (w Why) String() string {
 	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion", "no base to compare with",
-		"the base is not above zero", "there is no such period", "not enough history", "no target", "by its formula", "no such group in the period", "no spread", "a negative weight", "too large"}[w]
+		"the base is not above zero", "there is no such period", "not enough history", "no target", "by its formula", "no such group in the period",
+		"no spread", "a negative weight", "too large"}[w]
 }
 
 // Engine computes the measures of one book over one snapshot, and keeps what
@@ -128,7 +129,9 @@ type formulaKey struct {
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, begins: map[*lang.Node]calendar.Day{}, kept: kept{
 		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
-		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{}, stood: map[formulaKey]map[uint32]*standing{}, exacts: map[exactKey]exactValue{}, steps: map[string]int{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{},
+		seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{},
+		stood: map[formulaKey]map[uint32]*standing{}, exacts: map[exactKey]exactValue{}, steps: map[string]int{},
 	}}
 	e.base = Memory{e}
 	return e

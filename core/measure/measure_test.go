@@ -69,14 +69,16 @@ func world(t require.TestingT, measures string, lines []line) *measure.Engine {
 		r.SetAttribute(attribute, texts)
 		return r
 	}
-	feed := &ledger.Feed{Name: "sales", Subjects: []string{"rep", "customer"}, Numbers: []string{"net", "cost"}, Labels: []*ledger.Label{{Column: "channel", Words: []string{"", "phone", "visit"}}}}
+	feed := &ledger.Feed{Name: "sales", Subjects: []string{"rep", "customer"}, Numbers: []string{"net", "cost"},
+		Labels: []*ledger.Label{{Column: "channel", Words: []string{"", "phone", "visit"}}}}
 	slices.SortStableFunc(lines, func(a, b line) int { return strings.Compare(a.day, b.day) })
 	for _, l := range lines {
 		day, err := calendar.ParseDay(l.day)
 		require.NoError(t, err)
 		n := len(feed.Chunks)
 		if n == 0 || feed.Chunks[n-1].Month != day.Month() {
-			feed.Chunks = append(feed.Chunks, &ledger.Chunk{Month: day.Month(), Subjects: make([][]uint32, 2), Numbers: make([][]amount.Amount, 2), Labels: make([][]uint32, 1)})
+			feed.Chunks = append(feed.Chunks, &ledger.Chunk{Month: day.Month(), Subjects: make([][]uint32, 2), Numbers: make([][]amount.Amount, 2),
+				Labels: make([][]uint32, 1)})
 			n++
 		}
 		c := feed.Chunks[n-1]
@@ -88,9 +90,10 @@ func world(t require.TestingT, measures string, lines []line) *measure.Engine {
 		c.Labels[0] = append(c.Labels[0], uint32(l.channel))
 	}
 	return measure.New(book, &ledger.Snapshot{
-		Registers: map[string]*ledger.Register{"rep": register("rep", "territory", "North", "North", "South"), "customer": register("customer", "category", "Yard", "Shop", "Yard", "")},
-		Feeds:     map[string]*ledger.Feed{"sales": feed},
-		Targets:   map[ledger.SheetKey]*ledger.Sheet{{Kind: "rep", Measure: "revenue"}: {Months: map[calendar.Month][]amount.Amount{}}},
+		Registers: map[string]*ledger.Register{"rep": register("rep", "territory", "North", "North", "South"),
+			"customer": register("customer", "category", "Yard", "Shop", "Yard", "")},
+		Feeds:   map[string]*ledger.Feed{"sales": feed},
+		Targets: map[ledger.SheetKey]*ledger.Sheet{{Kind: "rep", Measure: "revenue"}: {Months: map[calendar.Month][]amount.Amount{}}},
 	})
 }
 
@@ -239,7 +242,8 @@ func TestUnitsAreChecked(t *testing.T) {
 		require.NotEmpty(t, problems, formula)
 		assert.Contains(t, problems[0].Text, says, formula)
 	}
-	for formula, unit := range map[string]string{"revenue / orders": "money", "margin * revenue": "money", "revenue / cost": "count", "1 - margin": "percent", "rank(revenue) / 2": "count"} {
+	for formula, unit := range map[string]string{"revenue / orders": "money", "margin * revenue": "money", "revenue / cost": "count",
+		"1 - margin": "percent", "rank(revenue) / 2": "count"} {
 		_, problems := rulebook.Read([]byte(head+fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: %s}\n", formula, unit)), method.All())
 		assert.Empty(t, problems, formula)
 	}
@@ -251,8 +255,10 @@ func TestUnitsAreChecked(t *testing.T) {
 func TestColumnsLieWithinTheirErrorOfTheExactValue(t *testing.T) {
 	formulas := []string{
 		"(revenue - cost) / (revenue - cost - by_phone)", "growth(revenue)", "change(margin, 2)", "to_date(margin, half)", "trailing(margin, 3, average, at least 1)",
-		"trailing(revenue, 4, at least 2) / history(orders, 3, median)", "share(revenue, rep.territory)", "peers(margin, average)", "peers(revenue, percentile 33.3, rep.territory)",
-		"rank(margin, rep.territory)", "attainment(revenue)", "coalesce(by_phone, 0) - typical * customers", "when margin above 20% then earlier(revenue, 1 year) otherwise gap(revenue)", "-smallest * largest / (opening + closing)",
+		"trailing(revenue, 4, at least 2) / history(orders, 3, median)", "share(revenue, rep.territory)", "peers(margin, average)",
+		"peers(revenue, percentile 33.3, rep.territory)",
+		"rank(margin, rep.territory)", "attainment(revenue)", "coalesce(by_phone, 0) - typical * customers",
+		"when margin above 20% then earlier(revenue, 1 year) otherwise gap(revenue)", "-smallest * largest / (opening + closing)",
 	}
 	measures := ""
 	for i, f := range formulas {
@@ -267,10 +273,12 @@ func TestColumnsLieWithinTheirErrorOfTheExactValue(t *testing.T) {
 				if rapid.IntRange(0, 9).Draw(t, name+" missing") == 0 {
 					return ""
 				}
-				return amount.Amount(rapid.SampledFrom([]int64{1000, 2000, 3000, -1000, 1, 9_999_999_999_999}).Draw(t, name) * rapid.Int64Range(-3, 9).Draw(t, name+" times")).String()
+				return amount.Amount(rapid.SampledFrom([]int64{1000, 2000, 3000, -1000, 1, 9_999_999_999_999}).Draw(t, name) * rapid.Int64Range(-3, 9).Draw(t,
+					name+" times")).String()
 			}
 			day := calendar.Date(2025, 9, 1) + calendar.Day(rapid.IntRange(0, 420).Draw(t, "day"))
-			lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"), day.String(), cents("net"), cents("cost"), rapid.IntRange(0, 2).Draw(t, "channel")})
+			lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"), day.String(), cents("net"),
+				cents("cost"), rapid.IntRange(0, 2).Draw(t, "channel")})
 		}
 		e := worldUnchecked(t, measures, lines)
 		sheet := e.Snapshot.Targets[ledger.SheetKey{Kind: "rep", Measure: "revenue"}]
@@ -293,7 +301,8 @@ func TestColumnsLieWithinTheirErrorOfTheExactValue(t *testing.T) {
 				}
 				off := new(big.Rat).SetFloat64(c.Value[code])
 				off.Abs(off.Sub(off, exact))
-				require.LessOrEqual(t, off.Cmp(new(big.Rat).SetFloat64(c.Error[code])), 0, "%s of %d: %v is off by more than %v from %s", formulas[i], code, c.Value[code], c.Error[code], exact)
+				require.LessOrEqual(t, off.Cmp(new(big.Rat).SetFloat64(c.Error[code])), 0, "%s of %d: %v is off by more than %v from %s", formulas[i], code,
+					c.Value[code], c.Error[code], exact)
 			}
 		}
 	})
@@ -316,7 +325,8 @@ func TestAGroupIsThatOfTheLinesDay(t *testing.T) {
 	})
 	text := func(s string) lang.Value { return lang.Value{Type: lang.TextType, Text: s} }
 	e.Snapshot.Registers["rep"].SetAttribute("territory", []lang.Value{text("North"), text("North"), text("South")},
-		ledger.Dated{From: calendar.Date(2026, 10, 16), Subject: 0, Value: text("South")}, ledger.Dated{From: calendar.Date(2027, 1, 1), Subject: 1, Value: text("East")})
+		ledger.Dated{From: calendar.Date(2026, 10, 16), Subject: 0, Value: text("South")},
+		ledger.Dated{From: calendar.Date(2027, 1, 1), Subject: 1, Value: text("East")})
 	none, absent := "no lines in the period", "no such group in the period"
 	// The values, in order of first appearance: none, North, South, East.
 	assert.Equal(t, absent+"; 110; 1020; "+absent, say(e, "revenue", areas, "2026-10"))

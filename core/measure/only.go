@@ -41,7 +41,8 @@ func (e *Engine) Only(level Level, code uint32, slots ...Slot) *Engine {
 
 // chosen is a chunk of the lines with one code; nil if there is none.
 func chosen(c *ledger.Chunk, codes []uint32, code uint32) *ledger.Chunk {
-	out := &ledger.Chunk{Month: c.Month, Subjects: make([][]uint32, len(c.Subjects)), Numbers: make([][]amount.Amount, len(c.Numbers)), Labels: make([][]uint32, len(c.Labels))}
+	out := &ledger.Chunk{Month: c.Month, Subjects: make([][]uint32, len(c.Subjects)), Numbers: make([][]amount.Amount, len(c.Numbers)),
+		Labels: make([][]uint32, len(c.Labels))}
 	for i, day := range c.Days.All() {
 		if codes[i] != code {
 			continue

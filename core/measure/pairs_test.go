@@ -31,7 +31,8 @@ func TestPairsAreWhatAPlainLoopGives(t *testing.T) {
 		}
 		e := world(t, "", lines)
 		turn := calendar.Date(2026, 10, rapid.IntRange(1, 31).Draw(t, "turn"))
-		e.Snapshot.Registers["rep"].SetAttribute("territory", []lang.Value{text("North"), text("North"), text("South")}, ledger.Dated{From: turn, Subject: 0, Value: text("South")})
+		e.Snapshot.Registers["rep"].SetAttribute("territory", []lang.Value{text("North"), text("North"), text("South")},
+			ledger.Dated{From: turn, Subject: 0, Value: text("South")})
 		territory := func(l line) string {
 			day, _ := calendar.ParseDay(l.day)
 			if l.rep == 2 || l.rep == 0 && day >= turn {
@@ -92,7 +93,8 @@ func TestPairsAreWhatAPlainLoopGives(t *testing.T) {
 
 // A share of pairs is of the whole, or of the group of the side that is named.
 func TestSharesOfPairs(t *testing.T) {
-	e := examples(t, "  part: {formula: \"share(revenue)\", unit: percent}\n  of_area: {formula: \"share(revenue, rep.territory)\", unit: percent}\n  of_trade: {formula: \"share(revenue, customer.category)\", unit: percent}\n")
+	e := examples(t, "  part: {formula: \"share(revenue)\", unit: percent}\n  of_area: {formula: \"share(revenue, rep.territory)\", unit: percent}\n  "+
+		"of_trade: {formula: \"share(revenue, customer.category)\", unit: percent}\n")
 	level, _ := e.Book.ParseLevel("rep x customer")
 	keys, _ := e.Names(level)
 	assert.Equal(t, []string{"rep0 x customer0", "rep0 x customer1", "rep0 x customer2", "rep1 x customer1", "rep1 x customer2", "rep2 x customer3"}, keys)

@@ -19,7 +19,8 @@ import (
 func TestLinesPickedAreThoseOfTheCondition(t *testing.T) {
 	number := rapid.Custom(func(t *rapid.T) string { return fmt.Sprint(rapid.IntRange(-2, 2).Draw(t, "number")) })
 	comparison := rapid.Custom(func(t *rapid.T) string {
-		switch op := rapid.SampledFrom([]string{"is", "is not", "below", "at most", "above", "at least", "between", "is missing", "is not missing", "label"}).Draw(t, "op"); op {
+		switch op := rapid.SampledFrom([]string{"is", "is not", "below", "at most", "above", "at least", "between", "is missing", "is not missing",
+			"label"}).Draw(t, "op"); op {
 		case "between":
 			return fmt.Sprintf("net between %s and %s", number.Draw(t, "from"), number.Draw(t, "to"))
 		case "is missing", "is not missing":

@@ -19,7 +19,8 @@ func TestDaysSeen(t *testing.T) {
 		var lines []line
 		for range rapid.IntRange(0, 40).Draw(t, "lines") {
 			lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), 0,
-				fmt.Sprintf("2026-%02d-%02d", rapid.IntRange(9, 10).Draw(t, "month"), rapid.IntRange(1, 30).Draw(t, "day")), "1", "1", rapid.IntRange(0, 2).Draw(t, "channel")})
+				fmt.Sprintf("2026-%02d-%02d", rapid.IntRange(9, 10).Draw(t, "month"), rapid.IntRange(1, 30).Draw(t, "day")), "1", "1",
+				rapid.IntRange(0, 2).Draw(t, "channel")})
 		}
 		e := world(t, "", lines)
 		until := calendar.Date(2026, 10, rapid.IntRange(1, 31).Draw(t, "until"))

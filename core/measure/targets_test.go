@@ -37,7 +37,8 @@ func TestTargetGridByHand(t *testing.T) {
 // A longer period and a group add the targets that are there; a part of a
 // month has none, and an attainment needs one above zero.
 func TestTargetsOfGroupsAndPeriods(t *testing.T) {
-	e := examples(t, "  goal: {formula: \"target(revenue)\", groups: own figures, unit: money}\n  attained: {formula: \"attainment(revenue)\", groups: own figures, unit: percent}\n  lacking: {formula: \"gap(revenue)\", groups: own figures, unit: money}\n")
+	e := examples(t, "  goal: {formula: \"target(revenue)\", groups: own figures, unit: money}\n  attained: {formula: \"attainment(revenue)\", groups: "+
+		"own figures, unit: percent}\n  lacking: {formula: \"gap(revenue)\", groups: own figures, unit: money}\n")
 	assert.Equal(t, "300; no target; 0", say(e, "goal", reps, "2026-10"))
 	assert.Equal(t, "400; no target; 0", say(e, "goal", reps, "2027-Q3"), "the quarter from August to October")
 	assert.Equal(t, "no such group in the period; 300; 0", say(e, "goal", areas, "2026-10"), "of those without a territory, North and South")

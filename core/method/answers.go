@@ -21,10 +21,14 @@ import (
 // closes with its d-th one, and a B on a day off inside it counts.
 var (
 	bySetting     = rulebook.Setting{Key: "by", Type: rulebook.LinesSetting, Says: "the lines that answer"}
-	withinSetting = rulebook.Setting{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days", "working days"}, Says: "a number of days", From: number("1"), To: number("366"), Example: "'30 days'"}
-	startSetting  = rulebook.Setting{Key: "from", Type: rulebook.WordSetting, Default: "the same day", Choices: []string{"the same day", "the next day"}, Says: "from when on an answer counts"}
-	sameSetting   = rulebook.Setting{Key: "same", Type: rulebook.NamesSetting, Optional: true, Says: "further kinds, labels or notes that both must have in common, such as product"}
-	onceSetting   = rulebook.Setting{Key: "answers", Type: rulebook.WordSetting, Default: "several", Choices: []string{"several", "one"}, Says: "how many events one line may answer; of one, the earliest event first"}
+	withinSetting = rulebook.Setting{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days", "working days"}, Says: "a number of days",
+		From: number("1"), To: number("366"), Example: "'30 days'"}
+	startSetting = rulebook.Setting{Key: "from", Type: rulebook.WordSetting, Default: "the same day", Choices: []string{"the same day", "the next day"},
+		Says: "from when on an answer counts"}
+	sameSetting = rulebook.Setting{Key: "same", Type: rulebook.NamesSetting, Optional: true,
+		Says: "further kinds, labels or notes that both must have in common, such as product"}
+	onceSetting = rulebook.Setting{Key: "answers", Type: rulebook.WordSetting, Default: "several", Choices: []string{"several", "one"},
+		Says: "how many events one line may answer; of one, the earliest event first"}
 )
 
 // followed flags a subject of whom an A was followed by a B within d days. It
@@ -37,7 +41,8 @@ var followed = &Method{
 		Settings: []rulebook.Setting{
 			{Key: "followed", Type: rulebook.LinesSetting, Says: "the events that may be followed"},
 			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
-			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events followed in the period", From: number("1"), To: number("1000000"), Example: "1"},
+			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events followed in the period", From: number("1"),
+				To: number("1000000"), Example: "1"},
 			gradeSetting,
 		},
 		States: []string{"followed_events"}, Check: checkAnswers,
@@ -48,7 +53,8 @@ var followed = &Method{
 			return stated["followed_events"].Cmp(b.Set(r, "at_least").Rat()) >= 0, ""
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when %s of the %s %s followed by one of the %s within %s%s", b.Grade(r.Says("grade")).Label, eventsWords(b, r), linesWords(b, r, "followed"), areWords(b, r), linesWords(b, r, "by"), b.SettingWords(r, "within"), answerWords(r))
+			return fmt.Sprintf("%s when %s of the %s %s followed by one of the %s within %s%s", b.Grade(r.Says("grade")).Label, eventsWords(b, r),
+				linesWords(b, r, "followed"), areWords(b, r), linesWords(b, r, "by"), b.SettingWords(r, "within"), answerWords(r))
 		},
 	},
 	judge: func(w *Work) Found { return judgeAnswers(w, "followed") },
@@ -58,7 +64,8 @@ var followed = &Method{
 			return fmt.Sprintf("No event in %s was followed by %s within %s.", linesWords(b, r, "followed"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s in %s %s followed within %s by %s: %s, then %s%s.", eventCount(len(ev.Events.Windows)), linesWords(b, r, "followed"), wasWords(len(ev.Events.Windows)), b.SettingWords(r, "within"), linesWords(b, r, "by"),
+		return fmt.Sprintf("%s in %s %s followed within %s by %s: %s, then %s%s.", eventCount(len(ev.Events.Windows)), linesWords(b, r, "followed"),
+			wasWords(len(ev.Events.Windows)), b.SettingWords(r, "within"), linesWords(b, r, "by"),
 			dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
 	},
 }
@@ -74,7 +81,8 @@ var unanswered = &Method{
 		Settings: []rulebook.Setting{
 			{Key: "unanswered", Type: rulebook.LinesSetting, Says: "the events that should be answered"},
 			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
-			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events without an answer in the period", From: number("1"), To: number("1000000"), Example: "1"},
+			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events without an answer in the period",
+				From: number("1"), To: number("1000000"), Example: "1"},
 			gradeSetting,
 		},
 		States: []string{"unanswered_events"}, Check: checkAnswers,
@@ -85,17 +93,20 @@ var unanswered = &Method{
 			return stated["unanswered_events"].Cmp(b.Set(r, "at_least").Rat()) >= 0, ""
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when %s of the %s had none of the %s within %s%s; it is judged when the window closes", b.Grade(r.Says("grade")).Label, eventsWords(b, r), linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"), answerWords(r))
+			return fmt.Sprintf("%s when %s of the %s had none of the %s within %s%s; it is judged when the window closes", b.Grade(r.Says("grade")).Label,
+				eventsWords(b, r), linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"), answerWords(r))
 		},
 	},
 	judge: func(w *Work) Found { return judgeAnswers(w, "unanswered") },
 	axis:  answerAxis("Events without an answer in the period"),
 	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		if len(ev.Events.Windows) == 0 {
-			return fmt.Sprintf("Every event in %s whose window closed had %s within %s.", linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
+			return fmt.Sprintf("Every event in %s whose window closed had %s within %s.", linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
+				b.SettingWords(r, "within"))
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s in %s had no %s within %s: %s, whose window closed on %s%s.", eventCount(len(ev.Events.Windows)), linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
+		return fmt.Sprintf("%s in %s had no %s within %s: %s, whose window closed on %s%s.", eventCount(len(ev.Events.Windows)),
+			linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
 			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
 	},
 }

@@ -17,7 +17,8 @@ func busy(b *testing.B, rule string, shops, count int) *measure.Engine {
 	first := calendar.Date(2023, 11, 1)
 	for i := range count {
 		day := first + calendar.Day(i*1095/count)
-		all = append(all, line{[]string{"sales", "sales", "sales", "returns"}[r.IntN(4)], day.String(), r.IntN(shops), r.IntN(5), fmt.Sprintf("%d.%02d", r.IntN(900), r.IntN(100)), ""})
+		all = append(all, line{[]string{"sales", "sales", "sales", "returns"}[r.IntN(4)], day.String(), r.IntN(shops), r.IntN(5),
+			fmt.Sprintf("%d.%02d", r.IntN(900), r.IntN(100)), ""})
 	}
 	return world(b, read(b, rule), shops, all...)
 }

@@ -24,9 +24,11 @@ var burst = &Method{
 		Needs: "A feed whose lines name the subjects",
 		Settings: []rulebook.Setting{
 			{Key: "burst", Type: rulebook.LinesSetting, Says: "the lines that are counted"},
-			{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"lines", "days with lines", "in total"}, Says: "a count or a total", From: number("0"), Open: true, Example: "'5 lines'"},
+			{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"lines", "days with lines", "in total"}, Says: "a count or a total",
+				From: number("0"), Open: true, Example: "'5 lines'"},
 			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is totalled"},
-			{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days", From: number("1"), To: number("366"), Example: "'7 days'"},
+			{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days", From: number("1"), To: number("366"),
+				Example: "'7 days'"},
 			gradeSetting,
 		},
 		States: []string{"found"},
@@ -52,7 +54,8 @@ var burst = &Method{
 			if r.Says("number") != "" {
 				what = b.Number(r.Settings["at_least"].Bound) + " " + r.Says("number") + " in total"
 			}
-			return fmt.Sprintf("%s when there are at least %s of the %s within any %s", b.Grade(r.Says("grade")).Label, what, linesWords(b, r, "burst"), b.SettingWords(r, "within"))
+			return fmt.Sprintf("%s when there are at least %s of the %s within any %s", b.Grade(r.Says("grade")).Label, what, linesWords(b, r, "burst"),
+				b.SettingWords(r, "within"))
 		},
 	},
 	judge: judgeBurst,

@@ -12,8 +12,10 @@ import (
 
 // runWords says what the run rules of a chart of individuals find.
 var runWords = map[string]string{
-	"beyond 3 sigma": "a value beyond 3 sigma", "one side": "so many in a row on one side of the mean", "trend": "6 in a row rising or falling", "alternating": "14 in a row turning each time",
-	"2 of 3": "2 of 3 beyond 2 sigma on one side", "4 of 5": "4 of 5 beyond 1 sigma on one side", "within 1 sigma": "15 in a row within 1 sigma", "beyond 1 sigma": "8 in a row beyond 1 sigma",
+	"beyond 3 sigma": "a value beyond 3 sigma", "one side": "so many in a row on one side of the mean", "trend": "6 in a row rising or falling",
+	"alternating": "14 in a row turning each time",
+	"2 of 3":      "2 of 3 beyond 2 sigma on one side", "4 of 5": "4 of 5 beyond 1 sigma on one side", "within 1 sigma": "15 in a row within 1 sigma",
+	"beyond 1 sigma": "8 in a row beyond 1 sigma",
 }
 
 // controlChart reads a chart of individuals at the judged value: its limits are
@@ -42,7 +44,8 @@ var controlChart = &Method{
 			for _, name := range r.Settings["runs"].List {
 				rules = append(rules, strings.Replace(runWords[name], "so many", r.Says("in_a_row"), 1))
 			}
-			return fmt.Sprintf("%s when the chart of %s over %s shows %s%s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), baselineWords(b, r), strings.Join(rules, ", or "), chartSide(r), leastWords(b, r))
+			return fmt.Sprintf("%s when the chart of %s over %s shows %s%s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
+				baselineWords(b, r), strings.Join(rules, ", or "), chartSide(r), leastWords(b, r))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -142,14 +145,16 @@ var smoothed = &Method{
 		Needs: "Ten values or more of a steady figure",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting, fromSetting, toSetting,
-			{Key: "weight", Type: rulebook.NumberSetting, Default: "0.2", Says: "a weight of the newest value", From: number("0"), To: number("1"), Open: true, Example: "0.2"},
+			{Key: "weight", Type: rulebook.NumberSetting, Default: "0.2", Says: "a weight of the newest value", From: number("0"), To: number("1"), Open: true,
+				Example: "0.2"},
 			{Key: "beyond", Type: rulebook.NumberSetting, Default: "3", Says: "a number of sigma", From: number("0"), Open: true, Example: "3"},
 			{Key: "target", Type: rulebook.FigureSetting, Optional: true, Says: "a value it should have; the mean of the baseline unless stated", Example: "1000"},
 			sideSetting, gradeSetting,
 		},
 		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when the EWMA of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the EWMA of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label,
+				words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "weight"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), baselineWords(b, r), leastWords(b, r))
 		},
 	},
@@ -203,7 +208,8 @@ var sums = &Method{
 		},
 		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when the deviations of %s add up to more than %s sigma%s, %s sigma of each let pass, by %s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the deviations of %s add up to more than %s sigma%s, %s sigma of each let pass, by %s; %s",
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.SettingWords(r, "allowance"), baselineWords(b, r), leastWords(b, r))
 		},
 	},

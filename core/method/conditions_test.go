@@ -24,8 +24,10 @@ func TestConditionsOnLinesAreWhatTheLanguageSays(t *testing.T) {
 		}
 	}
 	for _, text := range []string{
-		`net above 10`, `net at least 10`, `net below 10`, `net at most 10`, `net above -5`, `net at least -5`, `net is 10`, `net is not 10`, `net between -5 and 5`, `net is missing`, `net is not missing`,
-		`not net above 10`, `not (net below 5 or ticket is "A")`, `ticket is "A"`, `ticket is not "A"`, `ticket in ("A", "B")`, `ticket not in ("A", "B")`, `ticket is missing`, `ticket is not missing`,
+		`net above 10`, `net at least 10`, `net below 10`, `net at most 10`, `net above -5`, `net at least -5`, `net is 10`, `net is not 10`,
+		`net between -5 and 5`, `net is missing`, `net is not missing`,
+		`not net above 10`, `not (net below 5 or ticket is "A")`, `ticket is "A"`, `ticket is not "A"`, `ticket in ("A", "B")`, `ticket not in ("A", "B")`,
+		`ticket is missing`, `ticket is not missing`,
 		`ticket starts with "A" or net above 9 and ticket contains "B"`, `net above 0 and net at most 10 and not ticket contains "A"`,
 	} {
 		tree, wrong := lang.Condition(text)
@@ -47,7 +49,8 @@ func TestConditionsOnLinesAreWhatTheLanguageSays(t *testing.T) {
 				want++
 			}
 		}
-		book, problems, _ := judge.ReadBook([]byte(strings.Replace(head, "measures:\n", fmt.Sprintf("measures:\n  some: {count: sales, where: '%s', unit: count}\n", text), 1) +
+		book, problems, _ := judge.ReadBook([]byte(strings.Replace(head, "measures:\n",
+			fmt.Sprintf("measures:\n  some: {count: sales, where: '%s', unit: count}\n", text), 1) +
 			fmt.Sprintf("  - {name: x, judges: shop, window: {burst: '%s', at_least: 1 lines, within: 7 days, grade: act}}\n", "sales where "+text)))
 		require.Empty(t, problems, text)
 		e := world(t, book, 1, all...)

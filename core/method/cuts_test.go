@@ -56,7 +56,8 @@ func TestALevelShiftOfAllItsPeriods(t *testing.T) {
 // Of the two sums of deviations the larger is told and held, flagged or not.
 func TestTheLargerOfTwoSums(t *testing.T) {
 	for values, above := range map[string]bool{"4 6 4 6 2 2 2 2 2 2": false, "4 6 4 6 8 8 8 8 8 8": true, "4 6 4 6 9 9 9 1 1 1": false} {
-		e := world(t, read(t, "outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 30, grade: act}"), 1, monthly(0, strings.Fields(values)...)...)
+		e := world(t, read(t, "outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 30, grade: act}"), 1,
+			monthly(0, strings.Fields(values)...)...)
 		r := found(e, october)
 		assert.Equal(t, "clear", said(r))
 		assert.Equal(t, above, r.Held(0) > 1, "%s: %s", values, sentence(e, r, 0))

@@ -22,8 +22,10 @@ var discoveries = &Method{
 		Needs: "Many peers, about normal in the middle",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "share", Type: rulebook.PercentSetting, Default: "5%", Says: "the share of flagged subjects that may be false", From: number("0"), To: number("1"), Open: true, Example: "5%"},
-			{Key: "model", Type: rulebook.WordSetting, Default: "normal", Choices: []string{"normal", "t"}, Says: "by median and MAD and the normal distribution, or by mean and standard deviation and Student's t"},
+			{Key: "share", Type: rulebook.PercentSetting, Default: "5%", Says: "the share of flagged subjects that may be false", From: number("0"),
+				To: number("1"), Open: true, Example: "5%"},
+			{Key: "model", Type: rulebook.WordSetting, Default: "normal", Choices: []string{"normal", "t"},
+				Says: "by median and MAD and the normal distribution, or by mean and standard deviation and Student's t"},
 			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
 		States: []string{"adjusted_p"}, Refuses: noWhole,
@@ -34,15 +36,18 @@ var discoveries = &Method{
 			return stated["adjusted_p"].Cmp(b.Set(r, "share").Rat()) <= 0, ""
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when %s lies so far from %s%s that at most %s of those flagged are there by chance (%s model); with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "share"), r.Says("model"), b.Whole(r, "peers"))
+			return fmt.Sprintf("%s when %s lies so far from %s%s that at most %s of those flagged are there by chance (%s model); with fewer than %d others "+
+				"it is not judged",
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "share"),
+				r.Says("model"), b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeDiscoveries, axis: valueAxis,
 	sentence: func(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		adjusted, share := rulebook.FormatApart(ev.Figures[1].Value, book.Set(rule, "share").Rat(), rulebook.Percent, 1)
 		return fmt.Sprintf("%s is %s, %s from the centre of %d %s on the scale of their scatter: adjusted p %s, flagged at most at %s.",
-			Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places), rulebook.Format(ev.Figures[0].Value, rulebook.Count, 1), ev.Peers.Others+1, peerWords(book, rule, ev.Peers), adjusted, share)
+			Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places), rulebook.Format(ev.Figures[0].Value, rulebook.Count, 1), ev.Peers.Others+1,
+			peerWords(book, rule, ev.Peers), adjusted, share)
 	},
 }
 
@@ -123,6 +128,7 @@ func (r discovered) Evidence(ev *Evidence, code uint32) {
 	}
 	number := func(v float64) *big.Rat { return rounded(new(big.Rat).SetFloat64(v)) }
 	ev.Figures = append(ev.Figures, Figure{Label: "Score", Value: number(r.z[code]), Unit: rulebook.Count, Places: 2},
-		Figure{Label: "Adjusted p", Value: number(r.adjusted[code]), Unit: rulebook.Percent, Places: 3}, Figure{Label: "p", Value: number(r.p[code]), Unit: rulebook.Percent, Places: 3})
+		Figure{Label: "Adjusted p", Value: number(r.adjusted[code]), Unit: rulebook.Percent, Places: 3},
+		Figure{Label: "p", Value: number(r.p[code]), Unit: rulebook.Percent, Places: 3})
 	ev.Peers = p
 }

@@ -28,8 +28,10 @@ var during = &Method{
 		Settings: []rulebook.Setting{
 			{Key: "during", Type: rulebook.TextSetting, Says: "a kind of window of the calendar, or such as 'last 5 working days'"},
 			ofSetting,
-			{Key: "as", Type: rulebook.WordSetting, Default: "share", Choices: []string{"share", "change"}, Says: "as a share of the period, or as the change a day from the days before"},
-			{Key: "before", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Default: "28 days", Says: "a number of days before the window", From: number("1"), To: number("366"), Example: "'28 days'"},
+			{Key: "as", Type: rulebook.WordSetting, Default: "share", Choices: []string{"share", "change"},
+				Says: "as a share of the period, or as the change a day from the days before"},
+			{Key: "before", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Default: "28 days", Says: "a number of days before the window",
+				From: number("1"), To: number("366"), Example: "'28 days'"},
 			{Key: "above", Type: rulebook.PercentSetting, Optional: true, Says: "a percentage", Example: "50%"},
 			{Key: "below", Type: rulebook.PercentSetting, Optional: true, Says: "a percentage", Example: "10%"},
 			gradeSetting,
@@ -39,7 +41,8 @@ var during = &Method{
 			if stated["inside"] == nil {
 				return false, fmt.Sprintf("the example of 'during' says the share or the change, such as {inside: 60%%, is: %s}", r.Says("grade"))
 			}
-			return r.Says("above") != "" && stated["inside"].Cmp(b.Set(r, "above").Rat()) > 0 || r.Says("below") != "" && stated["inside"].Cmp(b.Set(r, "below").Rat()) < 0, ""
+			return r.Says("above") != "" && stated["inside"].Cmp(b.Set(r, "above").Rat()) > 0 || r.Says("below") != "" &&
+				stated["inside"].Cmp(b.Set(r, "below").Rat()) < 0, ""
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			var cuts []string
@@ -52,7 +55,8 @@ var during = &Method{
 			if r.Says("as") == "change" {
 				how = "a day as a change from the " + b.SettingWords(r, "before") + " before"
 			}
-			return fmt.Sprintf("%s when %s during %s %s is %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), duringWords(r), how, strings.Join(cuts, " or "))
+			return fmt.Sprintf("%s when %s during %s %s is %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), duringWords(r), how,
+				strings.Join(cuts, " or "))
 		},
 	},
 	judge: judgeDuring,
@@ -72,10 +76,12 @@ var during = &Method{
 			if change.Sign() < 0 {
 				side = "below"
 			}
-			return fmt.Sprintf("%s a day from %s to %s is %s %s the days before (%s in all); flagged %s.", Title(b, ev.Measure), dayWords(w.First), dayWords(w.Last), rulebook.Format(change.Abs(change), rulebook.Percent, 1), side,
+			return fmt.Sprintf("%s a day from %s to %s is %s %s the days before (%s in all); flagged %s.", Title(b, ev.Measure), dayWords(w.First),
+				dayWords(w.Last), rulebook.Format(change.Abs(change), rulebook.Percent, 1), side,
 				rulebook.Format(ev.Figures[1].Value, ev.Unit, ev.Places), strings.Join(cuts, " or "))
 		}
-		return fmt.Sprintf("%s from %s to %s is %s, %s of the %s; flagged %s.", Title(b, ev.Measure), dayWords(w.First), dayWords(w.Last), rulebook.Format(ev.Figures[1].Value, ev.Unit, ev.Places),
+		return fmt.Sprintf("%s from %s to %s is %s, %s of the %s; flagged %s.", Title(b, ev.Measure), dayWords(w.First), dayWords(w.Last),
+			rulebook.Format(ev.Figures[1].Value, ev.Unit, ev.Places),
 			rulebook.Format(ev.Figures[0].Value, rulebook.Percent, 1), r.Each, strings.Join(cuts, " or "))
 	},
 }
@@ -342,6 +348,8 @@ func (r *inside) evidence(ev *Evidence, code uint32, w *duringWindow, value *big
 	if r.Rule.Says("as") == "change" {
 		label = "Change a day"
 	}
-	ev.Figures = append(ev.Figures, Figure{Label: label, Value: value, Unit: rulebook.Percent, Places: 1}, Figure{Label: "Inside", Value: r.sum(code, w.inSlot), Unit: ev.Unit, Places: ev.Places})
-	ev.Events = &Events{Lines: []EventLine{}, AsOf: r.Slot.Last.String(), Windows: []EventWindow{{First: w.inSlot.First.String(), Last: w.inSlot.Last.String(), Role: "during", Broke: r.flags(value)}}}
+	ev.Figures = append(ev.Figures, Figure{Label: label, Value: value, Unit: rulebook.Percent, Places: 1},
+		Figure{Label: "Inside", Value: r.sum(code, w.inSlot), Unit: ev.Unit, Places: ev.Places})
+	ev.Events = &Events{Lines: []EventLine{}, AsOf: r.Slot.Last.String(),
+		Windows: []EventWindow{{First: w.inSlot.First.String(), Last: w.inSlot.Last.String(), Role: "during", Broke: r.flags(value)}}}
 }

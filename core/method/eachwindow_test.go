@@ -40,7 +40,8 @@ func TestWindowsOfAPeriodEachByItself(t *testing.T) {
 	assert.Contains(t, sentence(e, r, 1), "from 1 Oct 2026 to 2 Oct 2026 is 50,")
 
 	outer := strings.Replace(head, "from: 2026-10-06, to: 2026-10-08", "from: 2026-09-20, to: 2026-10-10", 1) // fair_26b ends inside it
-	book, problems, _ = judge.ReadBook([]byte(outer + "  - {name: x, judges: shop, each: fair, window: {during: fair, of: net, as: change, above: 50%, grade: act}}\n"))
+	book, problems, _ = judge.ReadBook([]byte(outer +
+		"  - {name: x, judges: shop, each: fair, window: {during: fair, of: net, as: change, above: 50%, grade: act}}\n"))
 	require.Empty(t, problems)
 	e = world(t, book, 1, line{"sales", "2026-09-10", 0, 0, "28", ""}, line{"sales", "2026-10-01", 0, 0, "42", ""})
 	p, _ = book.Calendar.Parse("fair_26")
@@ -83,10 +84,13 @@ func TestPeersOfAShift(t *testing.T) {
 func TestCutsOfAShift(t *testing.T) {
 	lines := []line{{"sales", "2026-10-05", 0, 0, "50", ""}, {"sales", "2026-10-15", 0, 0, "40", ""}, {"returns", "2026-10-10", 0, 0, "1", ""},
 		{"sales", "2026-10-05", 1, 0, "50", ""}, {"sales", "2026-10-15", 1, 0, "60", ""}, {"returns", "2026-10-10", 1, 0, "1", ""}}
-	for cut, want := range map[string]string{"beyond: 20%": "clear; clear", "at_least: 20%": "act; clear", "at_least: 20%, side: both": "act; act", "at_least: 20.01%": "clear; clear", "less_than: 20%": "act; clear", "at_most: 20%": "act; act", "at_most: 19.99%": "act; clear"} {
-		assert.Equal(t, want, said(found(world(t, read(t, "window: {shift: sales, number: net, after: returns, days: 5 days, "+cut+", grade: act}"), 2, lines...), october)), cut)
+	for cut, want := range map[string]string{"beyond: 20%": "clear; clear", "at_least: 20%": "act; clear", "at_least: 20%, side: both": "act; act",
+		"at_least: 20.01%": "clear; clear", "less_than: 20%": "act; clear", "at_most: 20%": "act; act", "at_most: 19.99%": "act; clear"} {
+		assert.Equal(t, want, said(found(world(t, read(t, "window: {shift: sales, number: net, after: returns, days: 5 days, "+cut+", grade: act}"), 2,
+			lines...), october)), cut)
 	}
-	assert.Contains(t, problems("window: {shift: sales, after: returns, days: 5 days, beyond: 20%, at_least: 20%, grade: act}"), "state one of 'beyond' and 'at_least', a change that is flagged, and 'less_than' and 'at_most', a change that should have come")
+	assert.Contains(t, problems("window: {shift: sales, after: returns, days: 5 days, beyond: 20%, at_least: 20%, grade: act}"),
+		"state one of 'beyond' and 'at_least', a change that is flagged, and 'less_than' and 'at_most', a change that should have come")
 }
 
 // What closes in a month without lines is of the next one that has some.

@@ -25,13 +25,15 @@ var deviates = &Method{
 			{Key: "most", Type: rulebook.NumberSetting, Default: "10", Whole: true, Says: "a number of outliers", From: number("1"), To: number("1000"), Example: "10"},
 			{Key: "alpha", Type: rulebook.PercentSetting, Default: "5%", Says: "a level", From: number("0"), To: number("1"), Open: true, Example: "5%"},
 			sideSetting,
-			{Key: "peers", Type: rulebook.NumberSetting, Default: "24", Whole: true, From: number("4"), To: number("1000000"), Example: "24", Says: "a number of others"},
+			{Key: "peers", Type: rulebook.NumberSetting, Default: "24", Whole: true, From: number("4"), To: number("1000000"), Example: "24",
+				Says: "a number of others"},
 			scaleSetting, gradeSetting,
 		},
 		States: []string{"deviate", "critical"}, Refuses: noWhole,
 		Decides: func(_ *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["deviate"] == nil || stated["critical"] == nil {
-				return false, fmt.Sprintf("the example of a generalised ESD says the deviate and the critical value, such as {deviate: 3.2, critical: 3.1, is: %s}", r.Says("grade"))
+				return false, fmt.Sprintf("the example of a generalised ESD says the deviate and the critical value, "+
+					"such as {deviate: 3.2, critical: 3.1, is: %s}", r.Says("grade"))
 			}
 			return stated["deviate"].Cmp(stated["critical"]) > 0, ""
 		},
@@ -42,14 +44,16 @@ var deviates = &Method{
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s for up to %s outliers of %s among %s%s by the generalised ESD test at %s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "most"), words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "alpha"), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "most"), words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")),
+				b.SettingWords(r, "alpha"), b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeDeviates, axis: valueAxis,
 	sentence: func(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		value, p := rulebook.Format(ev.Value, ev.Unit, ev.Places), ev.Peers
 		if p.Score == nil {
-			return fmt.Sprintf("%s is %s, none of the %s farthest of %d %s.", Title(book, ev.Measure), value, book.SettingWords(rule, "most"), p.Others+1, peerWords(book, rule, p))
+			return fmt.Sprintf("%s is %s, none of the %s farthest of %d %s.", Title(book, ev.Measure), value, book.SettingWords(rule, "most"), p.Others+1,
+				peerWords(book, rule, p))
 		}
 		score, cut := rulebook.FormatApart(p.Score, p.Cut, rulebook.Count, 2)
 		return fmt.Sprintf("%s is %s, step %s of the generalised ESD test among %d %s: deviate %s, the critical value is %s.",

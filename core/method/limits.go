@@ -29,13 +29,15 @@ var fences = &Method{
 		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			far := stated["beyond_quartile"]
 			if far == nil {
-				return false, "the example of quartile fences says how many interquartile ranges beyond the nearest quartile, below it with a minus, such as {beyond_quartile: 2, is: look}"
+				return false, "the example of quartile fences says how many interquartile ranges beyond the nearest quartile, below it with a minus, such as " +
+					"{beyond_quartile: 2, is: look}"
 			}
 			return onSide(r.Says("side"), far.Sign()) && new(big.Rat).Abs(far).Cmp(b.Set(r, "beyond").Rat()) > 0, ""
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s lies more than %s interquartile ranges outside the quartiles of %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")),
+				b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -69,7 +71,8 @@ var rangePlace = &Method{
 		States: []string{"position"}, Refuses: noWhole, Decides: decideShare("position"),
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s lies beyond %s of the range of %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")),
+				b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -209,5 +212,6 @@ func limitSentence(book *rulebook.Book, rule *rulebook.Rule, ev *Evidence, limit
 		c = int(math.Copysign(1, math.Log(f)-l))
 	}
 	where := map[int]string{-1: "below", 0: "on", 1: "above"}[c]
-	return fmt.Sprintf("%s is %s, %s the %s at %s among %d %s.", Title(book, ev.Measure), value, where, limit, cut, ev.Peers.Others+1, peerWords(book, rule, ev.Peers))
+	return fmt.Sprintf("%s is %s, %s the %s at %s among %d %s.", Title(book, ev.Measure), value, where, limit, cut, ev.Peers.Others+1,
+		peerWords(book, rule, ev.Peers))
 }

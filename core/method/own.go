@@ -52,7 +52,8 @@ var sameSeason = &Method{
 		States: []string{"score"}, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the robust score of %s against the same %s of the %d years before is beyond %s%s",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), r.Each, b.Whole(r, "years"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), r.Each, b.Whole(r, "years"), b.SettingWords(r, "beyond"),
+				sideWords(r.Says("side")))
 		},
 	},
 	judge: func(w *Work) Found {

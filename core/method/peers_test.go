@@ -31,8 +31,10 @@ func TestOutliersAmongPeersByHand(t *testing.T) {
 		{"outlier: {of: net, by: standard score, beyond: 1.4999, peers: 2, grade: act}", "0 0 0 4", "clear; clear; clear; act"},
 		{"outlier: {of: net, by: standard score, beyond: 1.4999, side: low, peers: 2, grade: act}", "0 0 0 4", "clear; clear; clear; clear"},
 		// The same far from zero, where floating point sees no difference.
-		{"outlier: {of: net, by: standard score, beyond: 1.4999, peers: 2, grade: act}", "100000000000000.0001 100000000000000.0001 100000000000000.0001 100000000000000.0005", "clear; clear; clear; act"},
-		{"outlier: {of: net, by: standard score, beyond: 1, peers: 2, grade: act}", "0.3 0.3 0.3", "not judged (no spread among the peers); not judged (no spread among the peers); not judged (no spread among the peers)"},
+		{"outlier: {of: net, by: standard score, beyond: 1.4999, peers: 2, grade: act}",
+			"100000000000000.0001 100000000000000.0001 100000000000000.0001 100000000000000.0005", "clear; clear; clear; act"},
+		{"outlier: {of: net, by: standard score, beyond: 1, peers: 2, grade: act}", "0.3 0.3 0.3",
+			"not judged (no spread among the peers); not judged (no spread among the peers); not judged (no spread among the peers)"},
 		// 1 to 5: quartiles 2 and 4, fences at -1 and 7 (k 1.5), 0 and 6 (k 1).
 		{"outlier: {of: net, by: quartile fences, beyond: 1.5, peers: 2, grade: act}", "1 2 3 4 5", "clear; clear; clear; clear; clear"},
 		// 0.1 0.2 0.3 0.4 0.6: quartiles 0.2 and 0.4, the upper fence (k 1) exactly 0.6.
@@ -48,12 +50,15 @@ func TestOutliersAmongPeersByHand(t *testing.T) {
 		{"outlier: {of: net, by: top or bottom, first: 2, side: low, places: competition, peers: 2, grade: act}", "9 7 7 8", "clear; act; act; clear"},
 		// From 0 to 10: 9 is at 90 % of the range, and on the cut.
 		{"outlier: {of: net, by: position in range, beyond: 90%, peers: 2, grade: act}", "0 1 5 9 10", "act; clear; clear; clear; act"},
-		{"outlier: {of: net, by: position in range, beyond: 90%, peers: 2, grade: act}", "4 4 4", "not judged (no spread among the peers); not judged (no spread among the peers); not judged (no spread among the peers)"},
+		{"outlier: {of: net, by: position in range, beyond: 90%, peers: 2, grade: act}", "4 4 4",
+			"not judged (no spread among the peers); not judged (no spread among the peers); not judged (no spread among the peers)"},
 		// On a log scale 1 2 4 8 512 stand at 0 1 2 3 9: median 2, MAD 1.
 		{"outlier: {of: net, by: robust score, beyond: 4.7, scale: log, peers: 2, grade: act}", "1 2 4 8 512", "clear; clear; clear; clear; act"},
 		{"outlier: {of: net, by: robust score, beyond: 4.8, scale: log, peers: 2, grade: act}", "1 2 4 8 512", "clear; clear; clear; clear; clear"},
-		{"outlier: {of: net, by: robust score, beyond: 3, scale: log, peers: 2, grade: act}", "1 2 4 8 0 -1", "clear; clear; clear; clear; not judged (not above zero, so it has no logarithm); not judged (not above zero, so it has no logarithm)"},
-		{"outlier: {of: net, by: standard score, beyond: 1.7, peers: 3, grade: act}", "0 0 4", "not judged (too few peers); not judged (too few peers); not judged (too few peers)"},
+		{"outlier: {of: net, by: robust score, beyond: 3, scale: log, peers: 2, grade: act}", "1 2 4 8 0 -1",
+			"clear; clear; clear; clear; not judged (not above zero, so it has no logarithm); not judged (not above zero, so it has no logarithm)"},
+		{"outlier: {of: net, by: standard score, beyond: 1.7, peers: 3, grade: act}", "0 0 4",
+			"not judged (too few peers); not judged (too few peers); not judged (too few peers)"},
 		{"outlier: {of: net, among: shop.town, by: top or bottom, first: 1, peers: 1, grade: act}", "", ""},
 	} {
 		if c.values == "" {
@@ -67,7 +72,8 @@ func TestOutliersAmongPeersByHand(t *testing.T) {
 // The 54 values of the test's own paper: three outliers, the largest i above its
 // critical value, though the first two steps are not.
 func TestGeneralisedESDAsPublished(t *testing.T) {
-	values := strings.Fields("-0.25 0.68 0.94 1.15 1.20 1.26 1.26 1.34 1.38 1.43 1.49 1.49 1.55 1.56 1.58 1.65 1.69 1.70 1.76 1.77 1.81 1.91 1.94 1.96 1.99 2.06 2.09 2.10 2.14 2.15 2.23 2.24 2.26 2.35 2.37 2.40 2.47 2.54 2.62 2.64 2.90 2.92 2.92 2.93 3.21 3.26 3.30 3.59 3.68 4.30 4.64 5.34 5.42 6.01")
+	values := strings.Fields("-0.25 0.68 0.94 1.15 1.20 1.26 1.26 1.34 1.38 1.43 1.49 1.49 1.55 1.56 1.58 1.65 1.69 1.70 1.76 1.77 1.81 1.91 1.94 1.96 " +
+		"1.99 2.06 2.09 2.10 2.14 2.15 2.23 2.24 2.26 2.35 2.37 2.40 2.47 2.54 2.62 2.64 2.90 2.92 2.92 2.93 3.21 3.26 3.30 3.59 3.68 4.30 4.64 5.34 5.42 6.01")
 	e := world(t, read(t, "outlier: {of: net, by: generalised ESD, grade: act}"), len(values), all(values...)...)
 	r := found(e, october)
 	assert.Equal(t, []uint32{51, 52, 53}, r.Flagged())
@@ -92,7 +98,8 @@ func TestOneExtremeDoesNotHideAnother(t *testing.T) {
 	}
 	assert.Equal(t, "clear act", last("outlier: {of: net, by: standard score, beyond: 3, grade: act}"))
 	for _, rule := range []string{
-		"outlier: {of: net, by: robust score, beyond: 3.5, grade: act}", "outlier: {of: net, by: quartile fences, beyond: 3, grade: act}", "outlier: {of: net, by: generalised ESD, grade: act}",
+		"outlier: {of: net, by: robust score, beyond: 3.5, grade: act}", "outlier: {of: net, by: quartile fences, beyond: 3, grade: act}",
+		"outlier: {of: net, by: generalised ESD, grade: act}",
 		"outlier: {of: net, by: false discovery rate, grade: act}",
 	} {
 		assert.Equal(t, "act act", last(rule), rule)
@@ -110,7 +117,8 @@ func TestFalseDiscoveries(t *testing.T) {
 	e := world(t, read(t, "outlier: {of: net, by: false discovery rate, share: 1%, grade: act}"), len(values), all(values...)...)
 	r := found(e, october)
 	assert.Equal(t, []uint32{7, 8}, r.Flagged())
-	assert.Regexp(t, `^Net is 1,400, \d+\.\d from the centre of 400 shops on the scale of their scatter: adjusted p 0\.0\d*%, flagged at most at 1\.0\d*%\.$`, sentence(e, r, 7))
+	assert.Regexp(t, `^Net is 1,400, \d+\.\d from the centre of 400 shops on the scale of their scatter: adjusted p 0\.0\d*%, flagged at most at `+
+		`1\.0\d*%\.$`, sentence(e, r, 7))
 	e = world(t, read(t, "outlier: {of: net, by: false discovery rate, model: t, side: low, grade: act}"), len(values), all(values...)...)
 	assert.Equal(t, []uint32{8}, found(e, october).Flagged())
 }
@@ -118,12 +126,15 @@ func TestFalseDiscoveries(t *testing.T) {
 // What methods say of one subject.
 func TestOutliersSayThemselves(t *testing.T) {
 	for rule, want := range map[string]string{
-		"outlier: {of: net, by: standard score, beyond: 1.8, peers: 2, grade: act}":                "Net is 9, far above the average of 5 among 8 shops: standard score 1.9; flagged beyond 1.8.",
-		"outlier: {of: net, by: quartile fences, beyond: 1, peers: 2, grade: act}":                 "Net is 9, above the fence at 7 among 8 shops.",
-		"outlier: {of: net, by: percentile, beyond: 90%, side: high, peers: 2, grade: act}":        "Net is 9, above 100.0% of the other 7 shops; the cut is 90%.",
-		"outlier: {of: net, by: top or bottom, first: 1, peers: 2, grade: act}":                    "Net is 9, place 1 from the highest among 8 shops; the first place is flagged.",
+		"outlier: {of: net, by: standard score, beyond: 1.8, peers: 2, grade: act}": "Net is 9, far above the average of 5 among 8 shops: " +
+			"standard score 1.9; flagged beyond 1.8.",
+		"outlier: {of: net, by: quartile fences, beyond: 1, peers: 2, grade: act}":          "Net is 9, above the fence at 7 among 8 shops.",
+		"outlier: {of: net, by: percentile, beyond: 90%, side: high, peers: 2, grade: act}": "Net is 9, above 100.0% of the other 7 shops; the cut is 90%.",
+		"outlier: {of: net, by: top or bottom, first: 1, peers: 2, grade: act}": "Net is 9, place 1 from the highest among 8 shops; " +
+			"the first place is flagged.",
 		"outlier: {of: net, by: position in range, beyond: 90%, side: high, peers: 2, grade: act}": "Net is 9, above the 90% of the range at 8 among 8 shops.",
-		"outlier: {of: net, among: shop.town, by: robust score, beyond: 1, peers: 2, grade: act}":  "Net is 9, far above the median of 5 among 4 shops in West: robust score 6.1; flagged beyond 1.0.",
+		"outlier: {of: net, among: shop.town, by: robust score, beyond: 1, peers: 2, grade: act}": "Net is 9, far above the median of 5 among 4 shops in " +
+			"West: robust score 6.1; flagged beyond 1.0.",
 	} {
 		e := world(t, read(t, rule), 8, all("2", "4", "4", "4", "5", "5", "7", "9")...)
 		assert.Equal(t, want, sentence(e, found(e, october), 7), rule)

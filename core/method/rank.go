@@ -25,7 +25,8 @@ var percentRank = &Method{
 		States: []string{"percent_rank"}, Refuses: noWhole, Decides: decideShare("percent_rank"),
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s ranks beyond %s of the others among %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")),
+				b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -55,7 +56,8 @@ var extremePlace = &Method{
 			ofSetting, amongSetting,
 			{Key: "first", Type: rulebook.NumberSetting, Whole: true, Says: "a number of places", From: number("1"), To: number("1000000"), Example: "10"},
 			{Key: "side", Type: rulebook.WordSetting, Default: "high", Choices: []string{"high", "low"}, Says: "from the highest or the lowest value"},
-			{Key: "places", Type: rulebook.WordSetting, Default: "dense", Choices: []string{"dense", "competition"}, Says: "whether the place after two equals is the next one, or the one after that"},
+			{Key: "places", Type: rulebook.WordSetting, Default: "dense", Choices: []string{"dense", "competition"},
+				Says: "whether the place after two equals is the next one, or the one after that"},
 			peersSetting, gradeSetting,
 		},
 		States: []string{"rank"}, Refuses: noWhole,
@@ -67,7 +69,8 @@ var extremePlace = &Method{
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s for the %s %s by %s among %s, in %s places; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "first"), map[string]string{"high": "highest", "low": "lowest"}[r.Says("side")], words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), r.Says("places"), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "first"), map[string]string{"high": "highest", "low": "lowest"}[r.Says("side")],
+				words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), r.Says("places"), b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -78,7 +81,8 @@ var extremePlace = &Method{
 	sentence: func(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		p := ev.Peers
 		return fmt.Sprintf("%s is %s, place %s from the %s among %d %s; %s flagged.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places),
-			rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), map[string]string{"high": "highest", "low": "lowest"}[rule.Says("side")], p.Others+1, peerWords(book, rule, p), firstWords(book, rule))
+			rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), map[string]string{"high": "highest", "low": "lowest"}[rule.Says("side")], p.Others+1,
+			peerWords(book, rule, p), firstWords(book, rule))
 	},
 }
 

@@ -30,7 +30,8 @@ var robustScore = &Method{
 		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the robust score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")),
+				b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeRobust, sentence: robustSentence, axis: valueAxis,

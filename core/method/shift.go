@@ -28,15 +28,20 @@ var shift = &Method{
 			{Key: "shift", Type: rulebook.LinesSetting, Says: "the lines that are added up, or counted"},
 			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is added up; lines are counted unless stated"},
 			{Key: "after", Type: rulebook.LinesSetting, Says: "the events"},
-			{Key: "days", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days on each side", From: number("1"), To: number("366"), Example: "'28 days'"},
-			{Key: "as", Type: rulebook.WordSetting, Default: "change", Choices: []string{"change", "difference"}, Says: "whether the change is a share of what was before, or an amount a day"},
+			{Key: "days", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days on each side", From: number("1"),
+				To: number("366"), Example: "'28 days'"},
+			{Key: "as", Type: rulebook.WordSetting, Default: "change", Choices: []string{"change", "difference"},
+				Says: "whether the change is a share of what was before, or an amount a day"},
 			{Key: "beyond", Type: rulebook.FigureSetting, Optional: true, Says: "a change of which more is flagged", Example: "30%"},
 			{Key: "at_least", Type: rulebook.FigureSetting, Optional: true, Says: "a change that is flagged, itself included", Example: "20%"},
 			{Key: "less_than", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have come: less of it is flagged", Example: "10%"},
-			{Key: "at_most", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have been exceeded: so much of it or less is flagged", Example: "10%"},
+			{Key: "at_most", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have been exceeded: so much of it or less is flagged",
+				Example: "10%"},
 			{Key: "side", Type: rulebook.WordSetting, Default: "low", Choices: []string{"high", "low", "both"}, Says: "which side of a change is flagged"},
-			{Key: "peers", Type: rulebook.WordSetting, Default: "no", Choices: []string{"no", "yes"}, Says: "whether the median change of the others over the same days is taken off"},
-			{Key: "least_peers", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000000"), Example: "3", Says: "how many others there must be for that"},
+			{Key: "peers", Type: rulebook.WordSetting, Default: "no", Choices: []string{"no", "yes"},
+				Says: "whether the median change of the others over the same days is taken off"},
+			{Key: "least_peers", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000000"), Example: "3",
+				Says: "how many others there must be for that"},
 			gradeSetting,
 		},
 		States: []string{"shift"}, Check: checkShift, Refuses: nil,
@@ -59,7 +64,8 @@ var shift = &Method{
 			if r.Says("peers") == "yes" {
 				how += fmt.Sprintf(", the median change of the others taken off (with fewer than %d others it is not judged),", b.Whole(r, "least_peers"))
 			}
-			return fmt.Sprintf("%s when %s a day %s from the %s before one of the %s to the %s after", b.Grade(r.Says("grade")).Label, what, how, b.SettingWords(r, "days"), linesWords(b, r, "after"), b.SettingWords(r, "days"))
+			return fmt.Sprintf("%s when %s a day %s from the %s before one of the %s to the %s after", b.Grade(r.Says("grade")).Label, what, how,
+				b.SettingWords(r, "days"), linesWords(b, r, "after"), b.SettingWords(r, "days"))
 		},
 	},
 	judge: judgeShift,
@@ -75,7 +81,8 @@ var shift = &Method{
 			unit, places = rulebook.Percent, 1
 		}
 		cut, _ := shiftCut(r)
-		text := fmt.Sprintf("After the event of %s: %s a day in %s, before it %s: a change of %s", dayWords(ev.Events.Windows[0].First), rulebook.Format(ev.Figures[2].Value, rulebook.Count, 2), b.SettingWords(r, "days"),
+		text := fmt.Sprintf("After the event of %s: %s a day in %s, before it %s: a change of %s", dayWords(ev.Events.Windows[0].First),
+			rulebook.Format(ev.Figures[2].Value, rulebook.Count, 2), b.SettingWords(r, "days"),
 			rulebook.Format(ev.Figures[1].Value, rulebook.Count, 2), rulebook.Format(ev.Figures[0].Value, unit, places))
 		if len(ev.Figures) > 3 {
 			text += fmt.Sprintf(", %s of it the others' too", rulebook.Format(ev.Figures[3].Value, unit, places))
@@ -197,7 +204,8 @@ func magnitude(n int64) uint64 {
 
 func judgeShift(w *Work) Found {
 	b := w.Engine.Book
-	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes", side: w.Rule.Says("side"), typical: map[calendar.Day]*peerChanges{}}
+	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes",
+		side: w.Rule.Says("side"), typical: map[calendar.Day]*peerChanges{}}
 	r.key, _ = shiftCut(w.Rule)
 	r.cut, r.less = fraction{int64(b.Set(w.Rule, r.key)), amount.Scale}, r.key == "less_than" || r.key == "at_most"
 	r.since, r.least = w.since(), b.Whole(w.Rule, "least_peers")
@@ -474,7 +482,9 @@ func (r *shifts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	if r.Rule.Says("as") == "change" {
 		unit, places = rulebook.Percent, 1
 	}
-	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change(), Unit: unit, Places: places}, Figure{Label: "A day before", Value: r.aDay(found.before), Unit: rulebook.Count, Places: 2}, Figure{Label: "A day after", Value: r.aDay(found.after), Unit: rulebook.Count, Places: 2})
+	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change(), Unit: unit, Places: places},
+		Figure{Label: "A day before", Value: r.aDay(found.before), Unit: rulebook.Count, Places: 2},
+		Figure{Label: "A day after", Value: r.aDay(found.after), Unit: rulebook.Count, Places: 2})
 	if found.others != nil {
 		ev.Figures = append(ev.Figures, Figure{Label: "Median change of the others", Value: found.others, Unit: unit, Places: places})
 	}
@@ -482,5 +492,6 @@ func (r *shifts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	r.list(ev, []span{
 		within(r.lines, code, found.event-d, found.event+d, r.Rule.Settings["shift"].Feed, "answer"),
 		within(r.events, code, found.event, found.event, r.Rule.Settings["after"].Feed, "event"),
-	}, EventWindow{First: found.event.String(), Last: (found.event + d).String(), Role: "after", Broke: r.IsFlagged(code)}, EventWindow{First: (found.event - d).String(), Last: (found.event - 1).String(), Role: "before"})
+	}, EventWindow{First: found.event.String(), Last: (found.event + d).String(), Role: "after", Broke: r.IsFlagged(code)},
+		EventWindow{First: (found.event - d).String(), Last: (found.event - 1).String(), Role: "before"})
 }

@@ -21,10 +21,12 @@ var levelShift = &Method{
 		Needs: "Twelve periods or more; a step shows after three of them",
 		Settings: []rulebook.Setting{
 			ofSetting,
-			{Key: "over", Type: rulebook.QuantitySetting, Choices: []string{"periods"}, Whole: true, Default: "24 periods", Says: "a number of periods, the judged one among them", From: number("6"), To: number("120"), Example: "'24 periods'"},
+			{Key: "over", Type: rulebook.QuantitySetting, Choices: []string{"periods"}, Whole: true, Default: "24 periods",
+				Says: "a number of periods, the judged one among them", From: number("6"), To: number("120"), Example: "'24 periods'"},
 			historySetting,
 			{Key: "beyond", Type: rulebook.NumberSetting, Default: "4", Says: "a number of robust deviations", From: number("0"), Open: true, Example: "4"},
-			{Key: "recent", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"periods"}, Whole: true, Says: "a number of last periods in which it must have begun", From: number("3"), To: number("120"), Example: "'6 periods'"},
+			{Key: "recent", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"periods"}, Whole: true,
+				Says: "a number of last periods in which it must have begun", From: number("3"), To: number("120"), Example: "'6 periods'"},
 			sideSetting, gradeSetting,
 		},
 		States: []string{"score"}, Decides: decideBeyond, Check: checkPast,
@@ -39,7 +41,8 @@ var levelShift = &Method{
 			if r.Says("recent") != "" {
 				recent = ", begun in the last " + b.SettingWords(r, "recent")
 			}
-			return fmt.Sprintf("%s when the level of %s has shifted within the last %s by more than %s robust deviations%s%s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the level of %s has shifted within the last %s by more than %s robust deviations%s%s; %s",
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "over"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), recent, leastWords(b, r))
 		},
 	},
@@ -54,7 +57,8 @@ var levelShift = &Method{
 		}
 		since, _ := book.Calendar.Parse(p.Since)
 		before, after := rulebook.FormatApart(p.Low, p.High, ev.Unit, ev.Places)
-		return fmt.Sprintf("%s is %s: since %s its level is %s, before it was %s.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places), book.Calendar.Words(since), after, before)
+		return fmt.Sprintf("%s is %s: since %s its level is %s, before it was %s.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places),
+			book.Calendar.Words(since), after, before)
 	},
 }
 

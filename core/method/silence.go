@@ -26,9 +26,12 @@ var silence = &Method{
 		Needs: "A feed whose lines name the subjects",
 		Settings: []rulebook.Setting{
 			{Key: "silence", Type: rulebook.LinesSetting, Says: "the lines that have stopped: a feed, or 'sales where net above 100'"},
-			{Key: "at_least", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"days", "working days"}, From: number("1"), To: number("3660"), Example: "'45 days'", Says: "a number of days"},
-			{Key: "longer_than", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"usual gaps"}, From: number("0"), Open: true, Example: "'2.5 usual gaps'", Says: "a number of usual gaps"},
-			{Key: "gaps", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000"), Example: "3", Says: "how many gaps make one usual"},
+			{Key: "at_least", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"days", "working days"}, From: number("1"), To: number("3660"),
+				Example: "'45 days'", Says: "a number of days"},
+			{Key: "longer_than", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"usual gaps"}, From: number("0"), Open: true,
+				Example: "'2.5 usual gaps'", Says: "a number of usual gaps"},
+			{Key: "gaps", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000"), Example: "3",
+				Says: "how many gaps make one usual"},
 			gradeSetting,
 		},
 		States: []string{"days", "usual_gap"}, Decides: decideSilence,
@@ -217,7 +220,8 @@ func silenceSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evide
 		limits = append(limits, limitWords(s))
 	}
 	if s.UsualGap != nil {
-		limits = append(limits, fmt.Sprintf("more than %s times its usual gap of %s", rulebook.Format(s.Times, rulebook.Count, 1), rulebook.Format(s.UsualGap, rulebook.Days, gapPlaces(s.UsualGap))))
+		limits = append(limits, fmt.Sprintf("more than %s times its usual gap of %s", rulebook.Format(s.Times, rulebook.Count, 1),
+			rulebook.Format(s.UsualGap, rulebook.Days, gapPlaces(s.UsualGap))))
 	}
 	return fmt.Sprintf("No %s since %s: %s by %s; flagged at %s.",
 		strings.ToLower(book.Feed(s.Feed).Title), last.Words(), DaysWords(s.Days), asOf.Words(), strings.Join(limits, " and "))

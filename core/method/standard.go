@@ -27,7 +27,8 @@ var standardScore = &Method{
 		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the standard score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")),
+				b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeStandard, axis: valueAxis,
@@ -168,7 +169,8 @@ func (r standard) Evidence(ev *Evidence, code uint32) {
 		label, unit, places = "Average of the logarithms", rulebook.Count, 4
 	}
 	spread := stats.Rational(w.Sqrt(w.Quo(squares, w.Int(len(m.values)-1))), 12)
-	ev.Figures = append(ev.Figures, Figure{Label: label, Value: centre, Unit: unit, Places: places}, Figure{Label: "Standard deviation", Value: spread, Unit: unit, Places: places})
+	ev.Figures = append(ev.Figures, Figure{Label: label, Value: centre, Unit: unit, Places: places},
+		Figure{Label: "Standard deviation", Value: spread, Unit: unit, Places: places})
 	ev.Peers = p
 }
 

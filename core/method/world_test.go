@@ -84,7 +84,8 @@ func world(t require.TestingT, book *rulebook.Book, n int, lines ...line) *measu
 	shops.SetAttribute("town", towns)
 	feeds := map[string]*ledger.Feed{}
 	for _, name := range []string{"sales", "returns"} {
-		feeds[name] = &ledger.Feed{Name: name, Subjects: []string{"shop", "item"}, Numbers: []string{"net"}, Labels: []*ledger.Label{{Column: "ticket", Words: []string{""}}}}
+		feeds[name] = &ledger.Feed{Name: name, Subjects: []string{"shop", "item"}, Numbers: []string{"net"},
+			Labels: []*ledger.Label{{Column: "ticket", Words: []string{""}}}}
 	}
 	slices.SortStableFunc(lines, func(a, b line) int { return strings.Compare(a.day, b.day) })
 	for _, l := range lines {
@@ -93,7 +94,8 @@ func world(t require.TestingT, book *rulebook.Book, n int, lines ...line) *measu
 		f := feeds[l.feed]
 		k := len(f.Chunks) - 1
 		if k < 0 || f.Chunks[k].Month != day.Month() {
-			f.Chunks = append(f.Chunks, &ledger.Chunk{Month: day.Month(), Subjects: make([][]uint32, 2), Numbers: make([][]amount.Amount, 1), Labels: make([][]uint32, 1)})
+			f.Chunks = append(f.Chunks, &ledger.Chunk{Month: day.Month(), Subjects: make([][]uint32, 2), Numbers: make([][]amount.Amount, 1),
+				Labels: make([][]uint32, 1)})
 			k++
 		}
 		c := f.Chunks[k]
@@ -113,7 +115,8 @@ func world(t require.TestingT, book *rulebook.Book, n int, lines ...line) *measu
 		}
 		c.Labels[0] = append(c.Labels[0], uint32(at))
 	}
-	return measure.New(book, &ledger.Snapshot{Registers: map[string]*ledger.Register{"shop": shops, "item": register("item", "I", 5)}, Feeds: feeds, Targets: map[ledger.SheetKey]*ledger.Sheet{}})
+	return measure.New(book, &ledger.Snapshot{Registers: map[string]*ledger.Register{"shop": shops, "item": register("item", "I", 5)}, Feeds: feeds,
+		Targets: map[ledger.SheetKey]*ledger.Sheet{}})
 }
 
 // found judges the only rule of a book.

@@ -116,7 +116,8 @@ func (d *Desks) Take(found []Arrival) (homes []*casework.Case) {
 
 // changed says whether a sweep has changed a case.
 func changed(c, was casework.Case) bool {
-	return c.Desk != was.Desk || c.State != was.State || c.Holder != was.Holder || c.Grade != was.Grade || c.Severity != was.Severity || c.Due != was.Due || c.Cleared != was.Cleared
+	return c.Desk != was.Desk || c.State != was.State || c.Holder != was.Holder || c.Grade != was.Grade || c.Severity != was.Severity ||
+		c.Due != was.Due || c.Cleared != was.Cleared
 }
 
 // put has a case hold an item as it now is.
@@ -177,7 +178,8 @@ func (d *Desks) place(f Arrival) *casework.Case {
 	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)
 	c := d.open[at]
 	if c == nil {
-		c = &casework.Case{Kind: f.Kind, Code: f.Code, Grade: f.Grade, Severity: f.Severity, Due: due, Self: f.Self, Below: f.Below, Standing: casework.Standing{Desk: f.Desk, State: casework.Open}}
+		c = &casework.Case{Kind: f.Kind, Code: f.Code, Grade: f.Grade, Severity: f.Severity, Due: due, Self: f.Self, Below: f.Below,
+			Standing: casework.Standing{Desk: f.Desk, State: casework.Open}}
 		d.give(c, f.For)
 		d.tell(c, f.Copy)
 		d.open[at] = c

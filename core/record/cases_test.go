@@ -39,7 +39,8 @@ func desks(t require.TestingT, open bool, cases ...*casework.Case) *record.Desks
 // arrival is what a sweep records of rep 7 by rule low.
 func arrival(grade, desk string, held int64, was bool) record.Arrival {
 	severity := map[string]int{"act": 0, "look": 1, "": 2}[grade]
-	return record.Arrival{Item: record.Item{Rule: "low", Period: calendar.Key{Grain: "month", Start: calendar.Date(2026, 10, 1)}, Grade: or(grade, "look"), Severity: severity, Flagged: grade != "", Desk: desk},
+	return record.Arrival{Item: record.Item{Rule: "low", Period: calendar.Key{Grain: "month", Start: calendar.Date(2026, 10, 1)},
+		Grade: or(grade, "look"), Severity: severity, Flagged: grade != "", Desk: desk},
 		Kind: "rep", Code: 7, Sentence: "So it is.", WasFlagged: was, Case: held}
 }
 
@@ -51,7 +52,8 @@ func or(a, b string) string {
 }
 
 func known(id int64, desk, grade string, due calendar.Day) *casework.Case {
-	return &casework.Case{ID: id, Kind: "rep", Code: 7, Grade: grade, Severity: map[string]int{"act": 0, "look": 1}[grade], Due: due, Standing: casework.Standing{Desk: desk, State: casework.Taken, Holder: "nell"}}
+	return &casework.Case{ID: id, Kind: "rep", Code: 7, Grade: grade, Severity: map[string]int{"act": 0, "look": 1}[grade], Due: due,
+		Standing: casework.Standing{Desk: desk, State: casework.Taken, Holder: "nell"}}
 }
 
 func trail(d *record.Desks) (what []string) {

@@ -26,7 +26,8 @@ func TestStandsIsWhatJudgingAgainRecords(t *testing.T) {
 			subjects = append(subjects, subject)
 			f := record.Found{Apart: apart, Flagged: rapid.Bool().Draw(t, "flagged"), Grade: "look"}
 			if f.Flagged && apart {
-				f.Events = slices.Compact(slices.Sorted(slices.Values(rapid.SliceOfN(rapid.Map(rapid.IntRange(1, 4), func(n int) calendar.Day { return calendar.Day(n) }), 1, 3).Draw(t, "events"))))
+				f.Events = slices.Compact(slices.Sorted(slices.Values(rapid.SliceOfN(rapid.Map(rapid.IntRange(1, 4),
+					func(n int) calendar.Day { return calendar.Day(n) }), 1, 3).Draw(t, "events"))))
 			}
 			found[subject] = f
 			whole := record.Key{Rule: "r", Level: "rep", Subject: subject}

@@ -90,7 +90,8 @@ grades: [{name: act, tone: red, shape: diamond}]
 measures: {net: {sum: sales.net, unit: money}}
 rules: [{name: low, judges: rep, threshold: {of: net, bands: [{grade: act, below: 1}, {clear: rest}]}}]
 desks:
-  - {name: north, due: {act: 2 working days}, remind: 1 working day, overdue: [{step: nudge, after: 0 working days, tell: [holder]}, {step: up, after: 2 working days, tell: [leads], hand_to: tor}]}
+  - {name: north, due: {act: 2 working days}, remind: 1 working day, overdue: [{step: nudge, after: 0 working days, tell: [holder]}, {step: up,
+      after: 2 working days, tell: [leads], hand_to: tor}]}
   - {name: south, due: {act: 2 working days}, calendar: {working_days: [sunday, monday, tuesday, wednesday, thursday], holidays: {}}}
 routes: [{otherwise: north}]
 `
@@ -119,7 +120,8 @@ func TestStepsOfADesk(t *testing.T) {
 		return ""
 	}
 	due := calendar.Date(2026, 11, 6) // a Friday; Monday is off
-	for day, step := range map[int]string{3: "", 4: "", 5: "reminder", 6: "reminder", 7: "nudge", 8: "nudge", 9: "nudge", 10: "nudge", 11: "up", 12: "up", 30: "up"} {
+	for day, step := range map[int]string{3: "", 4: "", 5: "reminder", 6: "reminder", 7: "nudge", 8: "nudge", 9: "nudge", 10: "nudge", 11: "up",
+		12: "up", 30: "up"} {
 		assert.Equal(t, step, at(calendar.Date(2026, 11, day), due), "on 2026-11-%02d", day)
 	}
 	// A desk that works one day a week, and steps that are long after.

@@ -134,7 +134,8 @@ func TestBars(t *testing.T) {
 	for _, c := range []struct {
 		self, below, name string
 		bars              bool
-	}{{"", "", "", false}, {"ann", "", "", false}, {"ann", "", "ann", true}, {"ann", "bob cy", "cy", true}, {"ann", "bob cy", "bo", false}, {"ann", "bob cy", "bob cy", false}, {"", "", "ann", false}} {
+	}{{"", "", "", false}, {"ann", "", "", false}, {"ann", "", "ann", true}, {"ann", "bob cy", "cy", true}, {"ann", "bob cy", "bo", false},
+		{"ann", "bob cy", "bob cy", false}, {"", "", "ann", false}} {
 		assert.Equal(t, c.bars, routing.Bars(c.self, c.below, c.name), "%+v", c)
 	}
 }
@@ -145,8 +146,10 @@ func TestGive(t *testing.T) {
 	book := &rulebook.Book{Desks: []rulebook.Desk{{Name: "north", Shares: rulebook.ByLoad}, {Name: "south"}, {Name: "east", Shares: rulebook.ByTurn}}}
 	staff := func() map[string]routing.Staff {
 		return map[string]routing.Staff{
-			"ada": {Reviews: true, Desks: []string{"north", "east"}, Load: 1}, "ben": {Reviews: true, Desks: []string{"north", "east"}}, "cy": {Reviews: true, Desks: []string{"south"}, Away: true, StandIn: "dot"},
-			"dot": {Reviews: true, Desks: []string{"south"}}, "eve": {Lead: true}, "flo": {Reviews: true, Desks: []string{"south"}, Away: true}, "gus": {Reviews: true, Desks: []string{"south"}, Away: true, StandIn: "flo"}, "hal": {},
+			"ada": {Reviews: true, Desks: []string{"north", "east"}, Load: 1}, "ben": {Reviews: true, Desks: []string{"north", "east"}},
+			"cy":  {Reviews: true, Desks: []string{"south"}, Away: true, StandIn: "dot"},
+			"dot": {Reviews: true, Desks: []string{"south"}}, "eve": {Lead: true}, "flo": {Reviews: true, Desks: []string{"south"}, Away: true},
+			"gus": {Reviews: true, Desks: []string{"south"}, Away: true, StandIn: "flo"}, "hal": {},
 		}
 	}
 	giver := func() *routing.Giver {

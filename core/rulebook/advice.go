@@ -66,11 +66,13 @@ func (b *Book) adviseEnded(r *Rule, say saying) {
 	switch {
 	case !b.comparesWithPast(r):
 	case r.Ended == "":
-		say(r.At, "rules."+r.Name, "a subject that had a value and has none now is 'no data' for this rule, so the steepest fall is not flagged: say 'ended: counts as zero', or 'ended: no data' if that is meant")
+		say(r.At, "rules."+r.Name, "a subject that had a value and has none now is 'no data' for this rule, so the steepest fall is not flagged: say "+
+			"'ended: counts as zero', or 'ended: no data' if that is meant")
 	case r.Ended == "zero":
 		for _, base := range r.Base {
 			if m := b.Measure(base.Measure); m != nil && m.Formula == nil {
-				say(base.Bound.At, "rules."+r.Name+".base", "subjects without %s this period fall below the minimum; ask for it in an earlier period", strings.ToLower(m.Title))
+				say(base.Bound.At, "rules."+r.Name+".base", "subjects without %s this period fall below the minimum; ask for it in an earlier period",
+					strings.ToLower(m.Title))
 			}
 		}
 	}
@@ -107,7 +109,8 @@ func (b *Book) grows(measure string) bool {
 			return false
 		}
 		seen[name] = true
-		return m.Formula.Tree.Any(func(f lang.Function) bool { return f.Name == "growth" || f.Name == "change" }) || slices.ContainsFunc(m.Formula.Tree.Names(), visit)
+		return m.Formula.Tree.Any(func(f lang.Function) bool { return f.Name == "growth" || f.Name == "change" }) ||
+			slices.ContainsFunc(m.Formula.Tree.Names(), visit)
 	}
 	return visit(measure)
 }
@@ -170,7 +173,8 @@ func (b *Book) Uses(name string) []string {
 	var out []string
 	for i := range b.Measures {
 		m := &b.Measures[i]
-		if m.Formula != nil && slices.Contains(m.Formula.Tree.Names(), name) || m.Formula == nil && (m.Of.Feed == name || b.distinctKind(m) == name) || m.Where != nil && asks(m.Where, name) || m.Quantity == name {
+		if m.Formula != nil && slices.Contains(m.Formula.Tree.Names(), name) || m.Formula == nil && (m.Of.Feed == name || b.distinctKind(m) == name) ||
+			m.Where != nil && asks(m.Where, name) || m.Quantity == name {
 			out = append(out, "measure "+m.Name)
 		}
 	}
@@ -180,7 +184,8 @@ func (b *Book) Uses(name string) []string {
 		}
 	}
 	for i, r := range b.Routes {
-		if r.To == name || r.When != nil && (asks(r.When, name) || slices.ContainsFunc(Comparisons(r.When.Tree), func(n *lang.Node) bool { return saysText(n, name) })) {
+		if r.To == name || r.When != nil && (asks(r.When, name) ||
+			slices.ContainsFunc(Comparisons(r.When.Tree), func(n *lang.Node) bool { return saysText(n, name) })) {
 			out = append(out, fmt.Sprintf("route %d", i+1))
 		}
 	}
@@ -204,7 +209,8 @@ func saysText(n *lang.Node, text string) bool {
 func (r *Rule) uses(b *Book, name string) bool {
 	formula := func(f *Formula) bool { return f != nil && f.Tree != nil && slices.Contains(f.Tree.Names(), name) }
 	bound := func(x Bound) bool { return x.Dial == name }
-	if slices.Contains(r.kinds(), name) || r.NoData == name || formula(r.Stake) || r.Where != nil && asks(r.Where, name) || slices.Contains(r.Shows, name) || r.Marks == name {
+	if slices.Contains(r.kinds(), name) || r.NoData == name || formula(r.Stake) || r.Where != nil && asks(r.Where, name) ||
+		slices.Contains(r.Shows, name) || r.Marks == name {
 		return true
 	}
 	for _, base := range r.Base {

@@ -29,7 +29,8 @@ func (b *Book) advisePlans(say saying) {
 				}
 			}
 			if len(rules) > 0 {
-				say(p.At, fmt.Sprintf("sweeps[%d].waits_for", i+1), "does not wait for %s, which %s read: say waits_for: [%s]", f.Name, strings.Join(rules, ", "), strings.Join(append(slices.Clone(p.WaitsFor), f.Name), ", "))
+				say(p.At, fmt.Sprintf("sweeps[%d].waits_for", i+1), "does not wait for %s, which %s read: say waits_for: [%s]", f.Name, strings.Join(rules, ", "),
+					strings.Join(append(slices.Clone(p.WaitsFor), f.Name), ", "))
 			}
 		}
 	}
@@ -61,7 +62,8 @@ func (b *Book) adviseKinds(say saying) {
 			}
 		}
 		if len(passed) > 0 {
-			say(route.At, fmt.Sprintf("routes[%d].when", i+1), "does not match what is flagged of %s: ask for it by its name too, if it is meant", strings.Join(passed, " and "))
+			say(route.At, fmt.Sprintf("routes[%d].when", i+1), "does not match what is flagged of %s: ask for it by its name too, if it is meant",
+				strings.Join(passed, " and "))
 		}
 	}
 }

@@ -42,11 +42,13 @@ func TestCalendarsAreRead(t *testing.T) {
 	assert.Equal(t, "Calendar years; weeks by ISO 8601; worked on Sunday, Monday, Tuesday, Wednesday, Thursday.", book.CalendarWords())
 	assert.Equal(t, "EUR 12.50", Format(twelveAndAHalf(), "money EUR", 2))
 	assert.Equal(t, "12.50", Show(&Measure{Unit: "money EUR", Places: 2}, twelveAndAHalf()), "the heading has the currency")
-	weeks, problems := Read([]byte(strings.Replace(calendarBook, "  working_days:", "  week_years: {pattern: 4-5-4, end_on: friday, nearest_end_of: january}\n  working_days:", 1)), method.All())
+	weeks, problems := Read([]byte(strings.Replace(calendarBook, "  working_days:",
+		"  week_years: {pattern: 4-5-4, end_on: friday, nearest_end_of: january}\n  working_days:", 1)), method.All())
 	require.Empty(t, problems)
 	assert.Equal(t, calendar.WeekYears{Pattern: [3]int{4, 5, 4}, EndsOn: time.Friday, EndsIn: time.January, Nearest: true}, *weeks.Calendar.Weeks)
 	assert.Contains(t, weeks.CalendarWords(), "4-5-4 in each quarter, ending on the Friday nearest to the end of January")
-	fiscal, problems := Read([]byte(strings.Replace(calendarBook, "calendar:", "calendar:\n  fiscal_year_starts: \"02-01\"\n  year_named_after: start\n  weeks_from: sunday", 1)), method.All())
+	fiscal, problems := Read([]byte(strings.Replace(calendarBook, "calendar:",
+		"calendar:\n  fiscal_year_starts: \"02-01\"\n  year_named_after: start\n  weeks_from: sunday", 1)), method.All())
 	require.Empty(t, problems)
 	assert.Contains(t, fiscal.CalendarWords(), "Years from February, named after the calendar year in which each begins; weeks from Sunday")
 	assert.Equal(t, []string{"calendar: changed"}, Difference(book, fiscal))
@@ -55,10 +57,11 @@ func TestCalendarsAreRead(t *testing.T) {
 
 func TestCalendarsThatCannotBe(t *testing.T) {
 	for edit, complaint := range map[string]string{
-		"2026-05-04: Harbour Day=>4 May: Harbour Day":                                    "calendar.holidays.4 May: expected a day such as 2026-12-25 and its name",
-		"to: 2026-04-19=>to: 2026-04-01":                                                 "the window ends on 2026-04-01, before it begins on 2026-04-10",
-		"name: fair-2025=>name: fair-2026":                                               `the window "fair-2026" is defined twice`,
-		"from: 2025-04-10=>from: 2026-04-10":                                             "fair-2026 and fair-2025 are both windows of the kind fair that begin on 10 Apr 2026",
+		"2026-05-04: Harbour Day=>4 May: Harbour Day": "calendar.holidays.4 May: expected a day such as 2026-12-25 and its name",
+		"to: 2026-04-19=>to: 2026-04-01":              "the window ends on 2026-04-01, before it begins on 2026-04-10",
+		"name: fair-2025=>name: fair-2026":            `the window "fair-2026" is defined twice`,
+		"from: 2025-04-10=>from: 2026-04-10": "fair-2026 and fair-2025 are both windows of the kind fair that " +
+			"begin on 10 Apr 2026",
 		"from: 2025-04-10=>from: yesterday":                                              `expected a day such as 2026-10-31, found "yesterday"`,
 		"working_days: [sunday,=>working_days: [sonday,":                                 `"sonday" is not one of`,
 		"calendar:=>calendar:\n  week_years: {pattern: 4-4-5}":                           "state either 'last_in' or 'nearest_end_of'",
@@ -79,7 +82,8 @@ func TestCalendarsThatCannotBe(t *testing.T) {
 		}
 		assert.Contains(t, strings.Join(all, "\n"), complaint, edit)
 	}
-	_, problems := Read([]byte(strings.Replace(calendarBook, "  a_day: {formula: net / days, unit: money EUR}", "  fee: {sum: sales.fee, unit: money USD}\n  both: {formula: net + fee, unit: money EUR}", 1)), method.All())
+	_, problems := Read([]byte(strings.Replace(calendarBook, "  a_day: {formula: net / days, unit: money EUR}",
+		"  fee: {sum: sales.fee, unit: money USD}\n  both: {formula: net + fee, unit: money EUR}", 1)), method.All())
 	require.Len(t, problems, 1)
 	assert.Contains(t, problems[0].String(), "adding money EUR and money USD makes no sense")
 }

@@ -150,9 +150,11 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	switch {
 	case rule.Ended == "" || rule.Is("window") || book.comparesWithPast(rule):
 	case rule.Method != nil && rule.Method.Among == "own past":
-		r.complain(rule.At, path+".ended", "%s judges values that are there: a subject without one now has no data, which 'no_data' may give a grade; 'ended' is for growth, change and comparisons with earlier periods", rule.Method.Name)
+		r.complain(rule.At, path+".ended", "%s judges values that are there: a subject without one now has no data, which 'no_data' may give a grade; "+
+			"'ended' is for growth, change and comparisons with earlier periods", rule.Method.Name)
 	default:
-		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so no value can be gone; 'ended' is for growth, change and comparisons with earlier periods")
+		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so no value can be gone; 'ended' is for growth, change and "+
+			"comparisons with earlier periods")
 	}
 	if unit, _ := calendar.ParseUnit(rule.Each); unit < calendar.Monthly && book.aims(rule) {
 		r.complain(rule.At, path+".each", "targets are monthly, so a rule of each %s has none to compare with", rule.Each)

@@ -32,7 +32,8 @@ func TestDesks(t *testing.T) {
 	assert.Empty(t, problems)
 	_, problems = read("due: {act: 250 working days}, remind: 60 working days")
 	assert.Empty(t, problems)
-	b, problems := read("remind: 2 working days, calendar: {working_days: [sunday, monday], holidays: {2026-12-08: Harbour day, 2026-01-06: A}}, overdue: [{step: a, after: 0 working days, tell: [holder, members, leads, ann]}, {step: b, after: 1 working day, hand_to: tor}]")
+	b, problems := read("remind: 2 working days, calendar: {working_days: [sunday, monday], holidays: {2026-12-08: Harbour day, 2026-01-06: A}}, " +
+		"overdue: [{step: a, after: 0 working days, tell: [holder, members, leads, ann]}, {step: b, after: 1 working day, hand_to: tor}]")
 	require.Empty(t, problems)
 	d := b.Desk("north")
 	assert.Equal(t, 2, d.Remind)
@@ -63,8 +64,9 @@ func TestDesks(t *testing.T) {
 		"overdue: [{step: a, after: 1 day, tell: [holder]}]":           "expected a number of working days",
 		"overdue: [{step: a, after: 1 working day, tell: [b, b]}]":     `"b" is told twice`,
 		"overdue: [{step: a, after: 1 working day, tell: [b]}, {step: a, after: 2 working days, tell: [b]}]": "is there twice",
-		"overdue: [{step: a, after: 1 working day, tell: [b]}, {step: c, after: 1 working day, tell: [b]}]":  `each step comes later than the one before it, and "a" comes after 1`,
-		"overdue: [" + strings.Repeat("{step: a, after: 1 working day, tell: [b]}, ", 11) + "]":              "at most 10 steps",
+		"overdue: [{step: a, after: 1 working day, tell: [b]}, {step: c, after: 1 working day, tell: " +
+			"[b]}]": `each step comes later than the one before it, and "a" comes after 1`,
+		"overdue: [" + strings.Repeat("{step: a, after: 1 working day, tell: [b]}, ", 11) + "]": "at most 10 steps",
 		"due: {acts: 2 working days}":  "unknown grade",
 		"due: {act: 251 working days}": "expected a number of working days",
 	} {

@@ -84,7 +84,8 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {windows: [{name: fair, from: 2026-02-03, to: 2026-02-01}]}`, []string{
 			`line 3, column 57: calendar.windows.fair.to: the window ends on 2026-02-01, before it begins on 2026-02-03`,
 		}},
-		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {windows: [{name: fair, from: 2026-02-03, to: 2026-02-05}, {name: fair, from: 2026-02-03, to: 2026-02-05}]}`, []string{
+		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {windows: [{name: fair, from: 2026-02-03, to: 2026-02-05}, {name: fair, from: 2026-02-03,
+		    to: 2026-02-05}]}`, []string{
 			`line 3, column 77: calendar.windows.fair.name: the window "fair" is defined twice`,
 		}},
 		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {windows: [{name: 2026-q1, from: 2026-02-03, to: 2026-02-05}]}`, []string{
@@ -94,10 +95,12 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 3, column 34: calendar.week_years.pattern: "5-5-5" is not one of 4-4-5, 4-5-4, 5-4-4`,
 		}},
 		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {week_years: {pattern: 4-4-5, end_on: saturday}}`, []string{
-			`line 3, column 24: calendar.week_years: state either 'last_in' or 'nearest_end_of' and a month: the year ends on the last such weekday in it, or on the one nearest to its last day`,
+			`line 3, column 24: calendar.week_years: state either 'last_in' or 'nearest_end_of' and a month: the year ends on the last such weekday in it, ` +
+				`or on the one nearest to its last day`,
 		}},
-		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {week_years: {pattern: 4-4-5, end_on: saturday, last_in: january}, fiscal_year_starts: "02-01"}`, []string{
-			`line 3, column 98: calendar.fiscal_year_starts: 'week_years' already says where years and weeks begin`,
+		{`calendar: {fiscal_year_starts: "02-01"}`, `calendar: {week_years: {pattern: 4-4-5, end_on: saturday, last_in: january},
+		    fiscal_year_starts: "02-01"}`, []string{
+			`line 4, column 27: calendar.fiscal_year_starts: 'week_years' already says where years and weeks begin`,
 		}},
 		{`rep: {attributes: {territory: text, size: number}}`, `rep: {attributes: {territory: word}}`, []string{
 			`line 5, column 33: kinds.rep.attributes.territory: "word" is not one of text, number, date, person`,
@@ -109,10 +112,11 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		{`rep: {attributes: {territory: text, size: number}}`, `rep: {attributes: {territory: {type: text, within: area}}}`, []string{
 			`line 5, column 22: kinds.rep.attributes.territory: unknown attribute "area"; known here: territory`,
 		}},
-		{`rep: {attributes: {territory: text, size: number}}`, `rep: {attributes: {territory: {type: text, within: area}, area: {type: text, within: territory}}}`, []string{
-			`line 5, column 22: kinds.rep.attributes.territory: attributes lie within one another in a circle: territory -> area -> territory`,
-			`line 5, column 61: kinds.rep.attributes.area: attributes lie within one another in a circle: area -> territory -> area`,
-		}},
+		{`rep: {attributes: {territory: text, size: number}}`,
+			`rep: {attributes: {territory: {type: text, within: area}, area: {type: text, within: territory}}}`, []string{
+				`line 5, column 22: kinds.rep.attributes.territory: attributes lie within one another in a circle: territory -> area -> territory`,
+				`line 5, column 61: kinds.rep.attributes.area: attributes lie within one another in a circle: area -> territory -> area`,
+			}},
 		{`rep: {attributes: {territory: text, size: number}}`, `Rep: {attributes: {territory: text}}`, []string{
 			`line 5, column 3: kinds.Rep: "Rep" cannot be a name; use small letters, digits and _, beginning with a letter`,
 			`line 7, column 58: feeds.sales.subjects.rep: unknown kind "rep"; did you mean Rep?`,
@@ -291,7 +295,8 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 12, column 55: measures.margin.formula: expected 'otherwise', found the end`,
 		}},
 		{`formula: "revenue / 2"`, `formula: "when revenue then revenue otherwise 2"`, []string{
-			`line 12, column 35: measures.margin.formula: expected a comparison (is, is not, in, contains, starts with, above, below, at least, at most, between), found 'then'`,
+			`line 12, column 35: measures.margin.formula: expected a comparison (is, is not, in, contains, starts with, above, below, at least, at most, ` +
+				`between), found 'then'`,
 		}},
 		{`formula: "revenue / 2"`, `formula: "99999999999999999999"`, []string{
 			`line 12, column 22: measures.margin.formula: "99999999999999999999": beyond 900 trillion`,
@@ -317,19 +322,21 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: []`, []string{
 			`line 1, column 1: routes: rules need routes, or their exceptions go to no desk; the least is: routes: [{otherwise: a desk}]`,
 		}},
-		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{otherwise: home}, {when: rep.territory is "North", to: home}]`, []string{
-			`line 16, column 10: routes[1]: 'otherwise' matches everything, so the routes after it are never reached; put it last`,
-			`line 16, column 29: routes[2]: the last route must be 'otherwise', or exceptions that match none go to no desk`,
-		}},
+		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`,
+			`routes: [{otherwise: home}, {when: rep.territory is "North", to: home}]`, []string{
+				`line 16, column 10: routes[1]: 'otherwise' matches everything, so the routes after it are never reached; put it last`,
+				`line 16, column 29: routes[2]: the last route must be 'otherwise', or exceptions that match none go to no desk`,
+			}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{when: rep.territory is "North"}, {otherwise: home}]`, []string{
 			`line 16, column 10: routes[1].to: 'to' is missing`,
 		}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{to: home}, {otherwise: home}]`, []string{
 			`line 16, column 10: routes[1].when: 'when' is missing`,
 		}},
-		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{when: rep.territory is "North", to: hom}, {otherwise: home}]`, []string{
-			`line 16, column 47: routes[1].to: unknown desk "hom"; did you mean home?`,
-		}},
+		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`,
+			`routes: [{when: rep.territory is "North", to: hom}, {otherwise: home}]`, []string{
+				`line 16, column 47: routes[1].to: unknown desk "hom"; did you mean home?`,
+			}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{when: grade is "akt", to: home}, {otherwise: home}]`, []string{
 			`line 16, column 26: routes[1].when: unknown grade "akt"; did you mean act?`,
 		}},
@@ -346,7 +353,8 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 14, column 26: document: anchors and aliases are not read here; write the value out, or put it in quotes if it is text`,
 		}},
 		{`when: rep.territory is "North", to: home}`, `when: "North" is rep.territory, to: home}`, []string{
-			`line 16, column 25: document: not readable as YAML: ',' or '}' must be specified; put the whole when in quotes, '"North" …', since it begins with a quotation mark and goes on after it`,
+			`line 16, column 25: document: not readable as YAML: ',' or '}' must be specified; put the whole when in quotes, '"North" …', since it begins ` +
+				`with a quotation mark and goes on after it`,
 		}},
 		{"oskel: 1\n", "oskel: 1\n---\noskel: 1\n", []string{
 			`line 1, column 1: document: expected one document that begins with 'oskel: 1', found 2 of them`,
@@ -354,9 +362,10 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		{`labels: [channel]`, `labels: [channel], colour: red`, []string{
 			`line 7, column 120: feeds.sales.colour: unknown key "colour"; known here: date, labels, notes, numbers, owner, subjects, title`,
 		}},
-		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{when: 'kind in ("rep", "rap")', to: home}, {otherwise: home}]`, []string{
-			`line 16, column 34: routes[1].when: there is nothing like "rap" to ask by; did you mean rep?`,
-		}},
+		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`,
+			`routes: [{when: 'kind in ("rep", "rap")', to: home}, {otherwise: home}]`, []string{
+				`line 16, column 34: routes[1].when: there is nothing like "rap" to ask by; did you mean rep?`,
+			}},
 	} {
 		require.Contains(t, sound, c.old)
 		_, problems := Read([]byte(strings.Replace(sound, c.old, c.new, 1)), method.All())

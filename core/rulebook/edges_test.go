@@ -19,7 +19,8 @@ func TestWholeNumbersHaveEnds(t *testing.T) {
 		_, problems := Read([]byte(strings.Replace(small, "revenue: {sum: sales.net,", "revenue: {places: "+places+", sum: sales.net,", 1)), method.All())
 		assert.Equal(t, sound, len(problems) == 0, "%s: %v", places, problems)
 	}
-	for due, sound := range map[string]bool{"1 working day": true, "2 working days": true, "2 days": false, "working days": false, "two working days": false, "251 working days": false} {
+	for due, sound := range map[string]bool{"1 working day": true, "2 working days": true, "2 days": false, "working days": false,
+		"two working days": false, "251 working days": false} {
 		_, problems := Read([]byte(strings.Replace(small, "act: 2 working days", "act: "+due, 1)), method.All())
 		assert.Equal(t, sound, len(problems) == 0, "%s: %v", due, problems)
 	}

@@ -92,7 +92,8 @@ func TestTargetsSpreadByTheWeights(t *testing.T) {
 	// The last cent goes to the largest remainder, of equal ones the earliest.
 	quarter, err := book.Calendar.Parse("2027-Q4")
 	require.NoError(t, err)
-	for total, want := range map[amount.Amount][]amount.Amount{500: {100, 100, 300}, 700: {200, 200, 300}, 900: {200, 200, 500}, -500: {-100, -100, -300}, 1_000_100: {250_000, 250_000, 500_100}} {
+	for total, want := range map[amount.Amount][]amount.Amount{500: {100, 100, 300}, 700: {200, 200, 300}, 900: {200, 200, 500},
+		-500: {-100, -100, -300}, 1_000_100: {250_000, 250_000, 500_100}} {
 		_, parts, ok = book.SpreadTarget(total, quarter)
 		require.True(t, ok)
 		assert.Equal(t, want, parts, total)
@@ -119,7 +120,8 @@ func TestAFormulaIsTriedBesideTheBook(t *testing.T) {
 func TestWhatIsGoodOfAFormulaThatIsTried(t *testing.T) {
 	book, problems := Read([]byte(strings.Replace(measured, "visits_made: {count: visits", "visits_made: {good: down, count: visits", 1)), method.All())
 	require.Empty(t, problems)
-	for text, down := range map[string]bool{"(visits_made)": true, "(revenue)": false, "visits_made + 1": false, "revenue / visits_made": false, "growth(visits_made)": false} {
+	for text, down := range map[string]bool{"(visits_made)": true, "(revenue)": false, "visits_made + 1": false, "revenue / visits_made": false,
+		"growth(visits_made)": false} {
 		with, err := book.WithFormula(text)
 		require.NoError(t, err, text)
 		assert.Equal(t, down, with.Measure(text).GoodDown, text)

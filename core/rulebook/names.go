@@ -113,7 +113,8 @@ func (b *Book) Grains() []string {
 // AllNames lists everything that has a name and can be used: measures, dials,
 // kinds, grades, feeds, desks and rules.
 func (b *Book) AllNames() []string {
-	return slices.Concat(measureNames(b), dialNames(b), kindNames(b), gradeNames(b), feedNames(b), deskNames(b), names(b.Rules, func(r Rule) string { return r.Name }))
+	return slices.Concat(measureNames(b), dialNames(b), kindNames(b), gradeNames(b), feedNames(b), deskNames(b),
+		names(b.Rules, func(r Rule) string { return r.Name }))
 }
 
 // Knows says whether anything of the book bears a name; kind.attribute too.

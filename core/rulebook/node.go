@@ -416,7 +416,8 @@ func yamlHint(text []byte, line int) string {
 		case strings.HasPrefix(value, `"`) && strings.Count(value, `"`)%2 == 1, strings.HasPrefix(value, "'") && strings.Count(value, "'")%2 == 1:
 			return "; a quotation mark is not closed"
 		case strings.ContainsAny(value[:1], `"'`) && !strings.HasSuffix(value, value[:1]):
-			return fmt.Sprintf("; put the whole %s in quotes, '%s', since it begins with a quotation mark and goes on after it", lastWord(key), strings.ReplaceAll(value, "'", "''"))
+			return fmt.Sprintf("; put the whole %s in quotes, '%s', since it begins with a quotation mark and goes on after it", lastWord(key),
+				strings.ReplaceAll(value, "'", "''"))
 		case strings.ContainsAny(value[:1], "[{") && strings.Count(value, value[:1]) != strings.Count(value, map[string]string{"[": "]", "{": "}"}[value[:1]]):
 			return "; a bracket is not closed, or something in it needs quotes"
 		case strings.ContainsAny(value[:1], "%@`*&!|>"):

@@ -121,13 +121,15 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 	for i, r := range b.Routes {
 		for _, name := range append([]string{r.For}, r.Copy...) {
 			if _, there := accounts[name]; name != "" && !there && b.Desk(name) == nil && !b.isPersonAttribute(name) {
-				out = append(out, Problem{Position: r.At, Path: fmt.Sprintf("routes[%d]", i+1), Text: fmt.Sprintf("there is no account %q%s", name, lang.Suggestion(name, known))})
+				out = append(out, Problem{Position: r.At, Path: fmt.Sprintf("routes[%d]", i+1),
+					Text: fmt.Sprintf("there is no account %q%s", name, lang.Suggestion(name, known))})
 			}
 		}
 	}
 	for _, f := range b.Feeds {
 		if _, there := accounts[f.Owner]; f.Owner != "" && !there {
-			out = append(out, Problem{Position: f.At, Path: "feeds." + f.Name + ".owner", Text: fmt.Sprintf("there is no account %q%s", f.Owner, lang.Suggestion(f.Owner, known))})
+			out = append(out, Problem{Position: f.At, Path: "feeds." + f.Name + ".owner",
+				Text: fmt.Sprintf("there is no account %q%s", f.Owner, lang.Suggestion(f.Owner, known))})
 		}
 	}
 	if !any && len(accounts) > 1 && len(b.Desks) > 0 { // with one there is only who began
@@ -137,7 +139,8 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 		for _, s := range d.Overdue {
 			for _, name := range s.accounts() {
 				if _, there := accounts[name]; !there {
-					out = append(out, Problem{Position: d.At, Path: "desks." + d.Name + ".overdue", Text: fmt.Sprintf("the step %q names an account that there is not: %q%s", s.Name, name, lang.Suggestion(name, known))})
+					out = append(out, Problem{Position: d.At, Path: "desks." + d.Name + ".overdue",
+						Text: fmt.Sprintf("the step %q names an account that there is not: %q%s", s.Name, name, lang.Suggestion(name, known))})
 				}
 			}
 		}

@@ -258,7 +258,8 @@ func (r *reader) readMeasures(v value, book *Book) {
 		}
 		m.Groups = f["groups"].gathering(book)
 		if why := m.mustSayGroups(); why != "" {
-			r.require(m.Formula.At, e.path, "the formula has %s in it, so it must say how its groups and its total are made: 'groups: own figures' computes them from their own figures, 'groups: sum of %s' adds up", why, exampleKind(book))
+			r.require(m.Formula.At, e.path, "the formula has %s in it, so it must say how its groups and its total are made: 'groups: own figures' computes "+
+				"them from their own figures, 'groups: sum of %s' adds up", why, exampleKind(book))
 		}
 		book.Measures = append(book.Measures, m)
 	}
@@ -316,7 +317,8 @@ func (r *reader) readFormats(v value, book *Book) {
 	for _, e := range v.entries() {
 		unit := Unit(e.key)
 		if !slices.Contains([]Unit{Money, Count, Percent, Days}, unit) {
-			r.complain(e.at, e.path, "expected a unit: money, count, percent or days%s", lang.Suggestion(e.key, []string{string(Money), string(Count), string(Percent), string(Days)}))
+			r.complain(e.at, e.path, "expected a unit: money, count, percent or days%s",
+				lang.Suggestion(e.key, []string{string(Money), string(Count), string(Percent), string(Days)}))
 		}
 		format := book.format(unit)
 		format.read(e.fields(sections["format"]...))
@@ -360,7 +362,8 @@ func (v value) column(book *Book, aggregate string) Column {
 	fd := book.Feed(feed)
 	switch {
 	case aggregate == "count" && dotted, aggregate != "count" && !dotted:
-		v.complain("expected %s, found %q", map[bool]string{true: "a feed, such as sales", false: "a feed and its column, such as sales.net"}[aggregate == "count"], v.scalar())
+		v.complain("expected %s, found %q", map[bool]string{true: "a feed, such as sales",
+			false: "a feed and its column, such as sales.net"}[aggregate == "count"], v.scalar())
 	case fd == nil:
 		v.complain("unknown feed %q%s", feed, suggest(feed, feedNames(book)))
 	case aggregate == "count":

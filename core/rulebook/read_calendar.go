@@ -102,7 +102,8 @@ func (r *reader) readWindows(v value, c *calendar.Calendar) {
 		}
 		// A window is kept by its kind and first day.
 		if i := slices.IndexFunc(c.Windows, func(o calendar.Window) bool { return o.Kind == w.Kind && o.From == w.From && o.Name != w.Name }); i >= 0 {
-			r.require(f["from"].at, f["from"].path, "%s and %s are both windows of the kind %s that begin on %s: give one of them a kind of its own, or let it begin on another day", c.Windows[i].Name, w.Name, w.Kind, w.From.Words())
+			r.require(f["from"].at, f["from"].path, "%s and %s are both windows of the kind %s that begin on %s: give one of them a kind of its own, or let "+
+				"it begin on another day", c.Windows[i].Name, w.Name, w.Kind, w.From.Words())
 		}
 		c.Windows = append(c.Windows, w)
 	}

@@ -56,7 +56,8 @@ func (r *reader) readSweeps(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields(sections["sweep"]...)
 		p := Plan{At: item.at, Each: f["each"].grain(book), After: f["after"].delay(Delay{1, true}), Clock: f["at"].clock(6 * 60),
-			AtTheLatest: f["at_the_latest"].delay(Delay{}), Outdated: f["when_outdated"].oneOf(OnRequest, AtOnce, AtNight, OnRequest), LooksBack: usualLookBack, ToDate: f["to_date"].yes(false)}
+			AtTheLatest: f["at_the_latest"].delay(Delay{}), Outdated: f["when_outdated"].oneOf(OnRequest, AtOnce, AtNight, OnRequest),
+			LooksBack: usualLookBack, ToDate: f["to_date"].yes(false)}
 		if b := f["looks_back"]; !b.absent() {
 			n, ok := countOf(b.scalar(), "period")
 			if !ok || n < 1 || n > mostLooksBack {

@@ -14,7 +14,8 @@ import (
 // Reasons are read with what they go with, named once, and part of the difference.
 func TestReasons(t *testing.T) {
 	const least = "oskel: 1\n"
-	book, problems := rulebook.Read([]byte(least+"reasons: [{name: on-leave, for: explained}, {name: other, title: Something else, for: [confirmed, data fault]}, {name: any}]\n"), method.All())
+	book, problems := rulebook.Read([]byte(least+"reasons: [{name: on-leave, for: explained}, {name: other, title: Something else, for: [confirmed, "+
+		"data fault]}, {name: any}]\n"), method.All())
 	require.Empty(t, problems)
 	assert.Equal(t, "On leave", book.Reason("on-leave").Title)
 	assert.Equal(t, []string{"explained"}, book.Reason("on-leave").For)
@@ -61,12 +62,13 @@ routes:
 	assert.Equal(t, "line 3, column 9: desks: no desk has members: only leads see its cases", alone[0].String())
 	for text, says := range map[string]string{
 		"routes: [{when: kind is \"rep\", to: north}, {when: kind is \"rep\", to: south}, {otherwise: north}]": "never reached: route 1 asks the same",
-		"routes: [{otherwise: north, for: rep.boss}]":                                                          `"rep.boss" is no attribute of type person; did you mean`,
-		"routes: [{when: family is \"outliers\", to: north}, {otherwise: north}]":                              `unknown family "outliers"; did you mean outlier?`,
-		"routes: [{when: state is \"cleared\", to: north}, {otherwise: north}]":                                `unknown state "cleared"`,
-		"routes: [{when: stake is \"much\", to: north}, {otherwise: north}]":                                   "expected a number",
-		"desks: [{name: north, shares: by name}]\nroutes: [{otherwise: north}]":                                `"by name" is not one of not, by turn, by load`,
-		"kinds: {rep: {attributes: {a: {type: text, is: self}}}}\nroutes: [{otherwise: north}]":                "only an attribute of type person",
+		"routes: [{otherwise: north, for: " +
+			"rep.boss}]": `"rep.boss" is no attribute of type person; did you mean`,
+		"routes: [{when: family is \"outliers\", to: north}, {otherwise: north}]":               `unknown family "outliers"; did you mean outlier?`,
+		"routes: [{when: state is \"cleared\", to: north}, {otherwise: north}]":                 `unknown state "cleared"`,
+		"routes: [{when: stake is \"much\", to: north}, {otherwise: north}]":                    "expected a number",
+		"desks: [{name: north, shares: by name}]\nroutes: [{otherwise: north}]":                 `"by name" is not one of not, by turn, by load`,
+		"kinds: {rep: {attributes: {a: {type: text, is: self}}}}\nroutes: [{otherwise: north}]": "only an attribute of type person",
 	} {
 		whole := "oskel: 1\n" + text + "\n"
 		if !strings.Contains(text, "kinds:") {

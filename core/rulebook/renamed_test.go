@@ -41,8 +41,10 @@ rules:
 			said = append(said, strings.TrimSuffix(a.Text, "; the old name is still read"))
 		}
 	}
-	assert.Equal(t, []string{`"place" is now called "rank"`, `"apart" is now called "score"`, `"filled" is now called "coalesce"`, `"off_usual" is now called "history_score"`,
-		`"smoothed average" is now called "EWMA"`, `"so_far" is now called "to_date"`, `"steady" is now called "trend"`, `"two of three" is now called "2 of 3"`, `"best or worst" is now called "top or bottom"`,
+	assert.Equal(t, []string{`"place" is now called "rank"`, `"apart" is now called "score"`, `"filled" is now called "coalesce"`,
+		`"off_usual" is now called "history_score"`,
+		`"smoothed average" is now called "EWMA"`, `"so_far" is now called "to_date"`, `"steady" is now called "trend"`,
+		`"two of three" is now called "2 of 3"`, `"best or worst" is now called "top or bottom"`,
 		`"place" is now called "rank"`}, said)
 }
 

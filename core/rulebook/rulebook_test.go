@@ -175,7 +175,8 @@ func TestDifference(t *testing.T) {
 		"to: home", "to: away", "otherwise: home", "otherwise: away").Replace(small)
 	to, problems := Read([]byte(edited), method.All())
 	require.Empty(t, problems)
-	assert.Equal(t, []string{"dial floor: 22% becomes 23%", "rule thin: changed", "desk away: added", "desk home: removed", "routes: changed"}, Difference(from, to))
+	assert.Equal(t, []string{"dial floor: 22% becomes 23%", "rule thin: changed", "desk away: added", "desk home: removed", "routes: changed"},
+		Difference(from, to))
 }
 
 func TestFormat(t *testing.T) {
@@ -208,7 +209,8 @@ func TestRulesThatLookAtGroups(t *testing.T) {
 		{[2]string{"of: margin\n", "of: margin\n      against: group_value(margin, rep.territory)\n      as: difference\n"}, true},
 		{[2]string{"of: margin\n", "of: margin\n      against: group_value(margin)\n      as: difference\n"}, false},
 	} {
-		text := strings.Replace(small, "rules:\n", "  area: {formula: \"group_value(margin, rep.territory)\", unit: percent}\n  beside: {formula: \"area + 1%\", unit: percent}\nrules:\n", 1)
+		text := strings.Replace(small, "rules:\n", "  area: {formula: \"group_value(margin, rep.territory)\", unit: percent}\n  beside: {formula: \"area "+
+			"+ 1%\", unit: percent}\nrules:\n", 1)
 		book, problems := Read([]byte(strings.Replace(text, c.edit[0], c.edit[1], 1)), method.All())
 		require.Empty(t, problems, c.edit[1])
 		assert.Equal(t, c.gathers, book.Gathers(book.Rule("thin")), c.edit[1])

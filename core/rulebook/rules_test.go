@@ -35,30 +35,81 @@ routes: [{otherwise: home}]
 // as, it says the same.
 func TestRulesInWords(t *testing.T) {
 	for rule, words := range map[string]string{
-		`{name: x, judges: rep, threshold: {of: revenue, against: 250, as: difference, bands: [{grade: act, below: 0}, {clear: rest}]}}`:                                                                                                                         `Each month, for every rep: Act now when revenue less 250 is below 0, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: goal, as: ratio, bands: [{grade: act, at_most: 80%}, {clear: rest}]}}`:                                                                                                                         `Each month, for every rep: Act now when revenue as a share of goal (5,000) is at most 80%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: target, as: change, bands: [{grade: act, below: -10%}, {clear: rest}]}}`:                                                                                                                       `Each month, for every rep: Act now when revenue as a change from its target is below -10%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "earlier(revenue)", as: change, bands: [{grade: act, above: 30%}, {clear: rest}]}}`:                                                                                                            `Each month, for every rep: Act now when revenue as a change from its revenue of the period before is above 30%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "earlier(revenue, 3)", as: ratio, bands: [{grade: act, below: 30%}, {clear: rest}]}}`:                                                                                                          `Each month, for every rep: Act now when revenue as a share of its revenue of 3 periods before is below 30%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "earlier(revenue, 1 year)", as: ratio, bands: [{grade: act, below: 30%}, {clear: rest}]}}`:                                                                                                     `Each month, for every rep: Act now when revenue as a share of its revenue of a year before is below 30%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "history(revenue, 12, best)", as: ratio, bands: [{grade: act, below: 30%}, {clear: rest}]}}`:                                                                                                   `Each month, for every rep: Act now when revenue as a share of its own best revenue of the 12 periods before is below 30%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "history(revenue, 6, median, at least 3)", as: ratio, bands: [{grade: act, below: 30%}, {clear: rest}]}}`:                                                                                      `Each month, for every rep: Act now when revenue as a share of its own median revenue of the 6 periods before is below 30%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "trailing(revenue, 3, average)", as: ratio, bands: [{grade: act, below: 30%}, {clear: rest}]}}`:                                                                                                `Each month, for every rep: Act now when revenue as a share of its own average revenue of the 3 periods up to this one is below 30%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: margin, against: "group_value(margin)", as: difference, bands: [{grade: act, below: -5%}, {clear: rest}]}}`:                                                                                                      `Each month, for every rep: Act now when margin rate less margin rate of the whole is below -5%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: margin, against: "group_value(margin, rep.territory)", as: difference, bands: [{grade: act, below: -5%}, {clear: rest}]}}`:                                                                                       `Each month, for every rep: Act now when margin rate less margin rate of its territory is below -5%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: margin, against: "peers(margin, median, rep.territory)", as: difference, bands: [{grade: act, below: -5%}, {clear: rest}]}}`:                                                                                     `Each month, for every rep: Act now when margin rate less the median margin rate of its territory is below -5%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: margin, against: "peers(margin, percentile 10)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}`:                                                                                              `Each month, for every rep: Act now when margin rate less percentile 10 of margin rate among all is below 0%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: cost, as: ratio, bands: [{grade: act, below: 100%}, {grade: look, at_least: 100%, at_most: 110%}, {clear: true, above: 110%}]}}`:                                                               `Each month, for every rep: Act now when revenue as a share of cost is below 100%, else Look when at least 100% and at most 110%, else clear when above 110%. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, threshold: {of: revenue, against: "revenue * 2 - cost", as: ratio, bands: [{grade: act, below: 100%}, {clear: rest}]}}`:                                                                                                          `Each month, for every rep: Act now when revenue as a share of revenue * 2 - cost is below 100%, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: [rep, rep.territory, whole], no_data: look, base: {revenue: above 100}, threshold: {of: margin, bands: [{grade: act, label: "under 18%", below: 18%}, {grade: look, below: floor}, {clear: rest}]}}`:                                  `Each month, for every rep, for every territory, and for the whole: Act now when margin rate is below 18%, else Look when below floor (22%), else clear. Only where revenue is above 100. No data is Look.`,
-		`{name: x, judges: rep x product, persists: 2 of 3, last_word: true, valid_from: 2026-01-01, valid_until: 2026-12-31, threshold: {of: margin, bands: [{clear: true, at_least: 18%}, {grade: act, below: 18%}]}}`:                                         `Each month, for every pair of rep and product: clear when margin rate is at least 18%, else Act now when below 18%. Subjects without data are not flagged. Flagged only when it happens in at least 2 of the last 3 months. If it flags a subject, later rules skip that subject. Valid for periods that end from 1 Jan 2026 to 31 Dec 2026.`,
-		`{name: x, judges: rep.territory x product.family, valid_until: 2026-12-31, on: false, threshold: {of: margin, bands: [{clear: true, at_least: 18%}, {grade: act, below: 18%}]}}`:                                                                        `Each month, for every pair of territory and family: clear when margin rate is at least 18%, else Act now when below 18%. Subjects without data are not flagged. Valid for periods that end until 31 Dec 2026. The rule is off.`,
-		`{name: x, judges: rep, where: 'rep.size above 3 and rep.joined above "2020-01-01"', valid_from: 2026-01-01, threshold: {choose: [{grade: act, all: [revenue above 10, margin below floor]}, {grade: look, any: [revenue above 100, cost above 100]}]}}`: `Each month, for every rep where rep.size above 3 and rep.joined above "2020-01-01": Act now when all of these conditions are met: revenue above 10; margin below floor, else Look when any of these conditions is met: revenue above 100; cost above 100, else clear. Subjects without data are not flagged. Valid for periods that end from 1 Jan 2026 on.`,
-		`{name: x, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 2, of: [revenue above 10, margin below 3%, cost is missing]}}, {grade: look, none: [revenue above 100]}]}}`:                                                                   `Each month, for every rep: Act now when at least 2 of these conditions are met: revenue above 10; margin below 3%; cost is missing, else Look when none of these conditions is met: revenue above 100, else clear. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, side: low, grade: look}}`:                                                                                                                                                   `Each month, for every rep: Look when the robust score of margin rate among all reps is beyond 3.5 on the low side; with fewer than 8 others it is not judged. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, outlier: {of: margin, among: rep.territory, by: robust score, beyond: 4, side: both, peers: 8, grade: look}}`:                                                                                                                    `Each month, for every rep: Look when the robust score of margin rate among reps with the same territory is beyond 4 on either side; with fewer than 8 others it is not judged. Subjects without data are not flagged.`,
-		`{name: x, judges: rep, outlier: {of: revenue, by: robust score, beyond: 3.5, side: high, grade: act}}`:                                                                                                                                                  `Each month, for every rep: Act now when the robust score of revenue among all reps is beyond 3.5 on the high side; with fewer than 8 others it is not judged. Subjects without data are not flagged.`,
-		`{name: x, judges: product, window: {silence: sales, at_least: 60 days, grade: look}}`:                                                                                                                                                                   `Each month, for every product: Look when the last of the order lines lies 60 days or more before the period's last day; one that was never seen is not judged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: 250, as: difference, bands: [{grade: act, below: 0},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue less 250 is below 0, else clear. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: goal, as: ratio, bands: [{grade: act, at_most: 80%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of goal (5,000) is at most 80%, else clear. Subjects without ` +
+			`data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: target, as: change, bands: [{grade: act, below: -10%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a change from its target is below -10%, else clear. Subjects without ` +
+			`data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "earlier(revenue)", as: change, bands: [{grade: act, above: 30%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a change from its revenue of the period before is above 30%, else ` +
+			`clear. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "earlier(revenue, 3)", as: ratio, bands: [{grade: act, below: 30%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of its revenue of 3 periods before is below 30%, else clear. ` +
+			`Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "earlier(revenue, 1 year)", as: ratio, bands: [{grade: act, below: 30%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of its revenue of a year before is below 30%, else clear. ` +
+			`Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "history(revenue, 12, best)", as: ratio, bands: [{grade: act, below: 30%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of its own best revenue of the 12 periods before is below 30%, ` +
+			`else clear. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "history(revenue, 6, median, at least 3)", as: ratio, bands: [{grade: act, below: 30%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of its own median revenue of the 6 periods before is below ` +
+			`30%, else clear. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "trailing(revenue, 3, average)", as: ratio, bands: [{grade: act, below: 30%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of its own average revenue of the 3 periods up to this one is ` +
+			`below 30%, else clear. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: margin, against: "group_value(margin)", as: difference, bands: [{grade: act, below: -5%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when margin rate less margin rate of the whole is below -5%, else clear. Subjects ` +
+			`without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: margin, against: "group_value(margin, rep.territory)", as: difference, bands: [{grade: act, below: -5%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when margin rate less margin rate of its territory is below -5%, else clear. Subjects ` +
+			`without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: margin, against: "peers(margin, median, rep.territory)", as: difference, bands: [{grade: act, below: -5%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when margin rate less the median margin rate of its territory is below -5%, else ` +
+			`clear. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: margin, against: "peers(margin, percentile 10)", as: difference, bands: [{grade: act, below: 0%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when margin rate less percentile 10 of margin rate among all is below 0%, else clear. ` +
+			`Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: cost, as: ratio, bands: [{grade: act, below: 100%}, {grade: look, at_least: 100%,
+		    at_most: 110%}, {clear: true, above: 110%}]}}`: `Each month, for every rep: Act now when revenue as a share of cost is below 100%, else Look ` +
+			`when at least 100% and at most 110%, else clear when above 110%. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, threshold: {of: revenue, against: "revenue * 2 - cost", as: ratio, bands: [{grade: act, below: 100%},
+		    {clear: rest}]}}`: `Each month, for every rep: Act now when revenue as a share of revenue * 2 - cost is below 100%, else clear. Subjects ` +
+			`without data are not flagged.`,
+		`{name: x, judges: [rep, rep.territory, whole], no_data: look, base: {revenue: above 100}, threshold: {of: margin, bands: [{grade: act,
+		    label: "under 18%", below: 18%}, {grade: look, below: floor}, {clear: rest}]}}`: `Each month, for every rep, for every territory, and for the ` +
+			`whole: Act now when margin rate is below 18%, else Look when below floor (22%), else clear. Only where revenue is above 100. No data is Look.`,
+		`{name: x, judges: rep x product, persists: 2 of 3, last_word: true, valid_from: 2026-01-01, valid_until: 2026-12-31, threshold: {of: margin,
+		    bands: [{clear: true, at_least: 18%}, {grade: act, below: 18%}]}}`: `Each month, for every pair of rep and product: clear when margin rate is ` +
+			`at least 18%, else Act now when below 18%. Subjects without data are not flagged. Flagged only when it happens in at least 2 of the last 3 ` +
+			`months. If it flags a subject, later rules skip that subject. Valid for periods that end from 1 Jan 2026 to 31 Dec 2026.`,
+		`{name: x, judges: rep.territory x product.family, valid_until: 2026-12-31, on: false, threshold: {of: margin, bands: [{clear: true,
+		    at_least: 18%}, {grade: act, below: 18%}]}}`: `Each month, for every pair of territory and family: clear when margin rate is at least 18%, ` +
+			`else Act now when below 18%. Subjects without data are not flagged. Valid for periods that end until 31 Dec 2026. The rule is off.`,
+		`{name: x, judges: rep, where: 'rep.size above 3 and rep.joined above "2020-01-01"', valid_from: 2026-01-01, threshold: {choose: [{grade: act,
+		    all: [revenue above 10, margin below floor]}, {grade: look, any: [revenue above 100,
+		        cost above 100]}]}}`: `Each month, for every rep where rep.size above 3 and rep.joined above "2020-01-01": Act now when all of these ` +
+			`conditions are met: revenue above 10; margin below floor, else Look when any of these conditions is met: revenue above 100; cost above 100, ` +
+			`else clear. Subjects without data are not flagged. Valid for periods that end from 1 Jan 2026 on.`,
+		`{name: x, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 2, of: [revenue above 10, margin below 3%, cost is missing]}},
+		    {grade: look, none: [revenue above 100]}]}}`: `Each month, for every rep: Act now when at least 2 of these conditions are met: revenue above ` +
+			`10; margin below 3%; cost is missing, else Look when none of these conditions is met: revenue above 100, else clear. Subjects without data are ` +
+			`not flagged.`,
+		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, side: low,
+		    grade: look}}`: `Each month, for every rep: Look when the robust score of margin rate among all reps is beyond 3.5 on the low side; with ` +
+			`fewer than 8 others it is not judged. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, outlier: {of: margin, among: rep.territory, by: robust score, beyond: 4, side: both, peers: 8,
+		    grade: look}}`: `Each month, for every rep: Look when the robust score of margin rate among reps with the same territory is beyond 4 on ` +
+			`either side; with fewer than 8 others it is not judged. Subjects without data are not flagged.`,
+		`{name: x, judges: rep, outlier: {of: revenue, by: robust score, beyond: 3.5, side: high,
+		    grade: act}}`: `Each month, for every rep: Act now when the robust score of revenue among all reps is beyond 3.5 on the high side; with fewer ` +
+			`than 8 others it is not judged. Subjects without data are not flagged.`,
+		`{name: x, judges: product, window: {silence: sales, at_least: 60 days,
+		    grade: look}}`: `Each month, for every product: Look when the last of the order lines lies 60 days or more before the period's last day; one ` +
+			`that was never seen is not judged.`,
 	} {
 		book, problems := Read([]byte(beforeRule+rule+afterRule), method.All())
 		require.Empty(t, problems, rule)
@@ -150,7 +201,8 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`80: rules.x.threshold.choose[1].all[1]: a text cannot be used in arithmetic`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: score, beyond: 3.5, grade: look}}`: {
-			`54: rules.x.outlier.by: there is no method "score"; known here: CUSUM, EWMA, control chart, deviation from trend, false discovery rate, generalised ESD, level shift, own past, percentile, position in range, quartile fences, robust score, same season, standard score, top or bottom`,
+			`54: rules.x.outlier.by: there is no method "score"; known here: CUSUM, EWMA, control chart, deviation from trend, false discovery rate, ` +
+				`generalised ESD, level shift, own past, percentile, position in range, quartile fences, robust score, same season, standard score, top or bottom`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 0, grade: look}}`: {
 			`76: rules.x.outlier.beyond: expected a score above 0, such as 3.5, found 0`,

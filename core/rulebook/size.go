@@ -50,7 +50,8 @@ func (r *reader) checkSteps(book *Book) {
 	for i := range book.Measures {
 		m := &book.Measures[i]
 		if m.Formula != nil && book.steps(m.Name, known) > MostSteps {
-			r.require(m.Formula.At, "measures."+m.Name+".formula", "with all that it names written out in it, %s takes more than %d steps for one subject; name fewer measures more than once", m.Name, MostSteps)
+			r.require(m.Formula.At, "measures."+m.Name+".formula",
+				"with all that it names written out in it, %s takes more than %d steps for one subject; name fewer measures more than once", m.Name, MostSteps)
 			return // those that name it do too
 		}
 	}

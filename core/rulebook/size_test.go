@@ -55,7 +55,8 @@ func TestStepsOfFormulas(t *testing.T) {
 // A rule is put into a list of rules that is empty, however that is written, and there is
 // one list after it; the only rule can go and another come.
 func TestTheFirstRule(t *testing.T) {
-	d := rulebook.RuleDefinition{Name: "first", Title: "First", Judges: []string{"rep"}, Of: "revenue", Bands: []rulebook.BandDefinition{{Grade: "act", Below: "10"}, {Rest: true}}}
+	d := rulebook.RuleDefinition{Name: "first", Title: "First", Judges: []string{"rep"}, Of: "revenue",
+		Bands: []rulebook.BandDefinition{{Grade: "act", Below: "10"}, {Rest: true}}}
 	rules := "rules: [{name: low, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 10}, {clear: rest}]}}]\n"
 	for _, empty := range []string{"", "rules:\n", "rules: []\n", "rules: [ ] # none yet\n", "rules:   # none yet\r\n"} {
 		out, err := rulebook.PlaceRule(strings.Replace(planBook, rules, empty, 1), d.Name, &d, method.All())

@@ -31,12 +31,17 @@ func TestPlans(t *testing.T) {
 		require.Empty(t, problems)
 		return b
 	}
-	full := read(`sweeps: [{each: month, after: 2 working days, at: "06:30", waits_for: [sales, returns], at_the_latest: 5 working days, when_outdated: at night, looks_back: 2 periods}]`)
-	assert.Equal(t, "Each month is swept 2 working days after its last day at 06:30 (Europe/Lisbon), once the lines of order lines and returns have come, and 5 working days after it at the latest. "+
+	full := read(`sweeps: [{each: month, after: 2 working days, at: "06:30", waits_for: [sales, returns], at_the_latest: 5 working days,
+	    when_outdated: at night, looks_back: 2 periods}]`)
+	assert.Equal(t, "Each month is swept 2 working days after its last day at 06:30 (Europe/Lisbon), once the lines of order lines and returns have "+
+		"come, and 5 working days after it at the latest. "+
 		"Of the last 2 periods, those out of date are swept again the next night.", full.PlanWords(full.Sweeps[0]))
 	least := read("sweeps: [{each: month}]")
-	assert.Equal(t, "Each month is swept 1 working day after its last day at 06:00 (Europe/Lisbon). Those out of date are swept again on request.", least.PlanWords(least.Sweeps[0]))
-	assert.Contains(t, read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").PlanWords(read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").Sweeps[0]), "3 days after its last day at 06:00 (Europe/Lisbon). Of the last 3 periods, those out of date are swept again at once.")
+	assert.Equal(t, "Each month is swept 1 working day after its last day at 06:00 (Europe/Lisbon). Those out of date are swept again on request.",
+		least.PlanWords(least.Sweeps[0]))
+	assert.Contains(t, read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").PlanWords(read("sweeps: [{each: month, after: 3 days, " +
+		"when_outdated: at once}]").Sweeps[0]), "3 days after its last day at 06:00 (Europe/Lisbon). Of the last 3 periods, those out of date are swept "+
+		"again at once.")
 	daily := read("sweeps: [{each: month, to_date: true}]")
 	assert.Contains(t, daily.PlanWords(daily.Sweeps[0]), "on request. The running one is swept to date when lines of another day come, from 06:00 on.")
 	assert.Equal(t, []string{"sweeps: changed"}, rulebook.Difference(full, least))
@@ -46,19 +51,31 @@ func TestPlans(t *testing.T) {
 // What a plan may not say, with the place.
 func TestPlansThatAreNone(t *testing.T) {
 	for plan, want := range map[string]string{
-		`{each: fortnight}`:                                       "line 12, column 17: sweeps[1].each: expected one of day, week, month, quarter, half, year, found \"fortnight\"",
-		`{each: week}`:                                            "line 12, column 17: sweeps[1].each: no rule is evaluated 'each: week', so that such a sweep would find nothing",
-		`{each: month, after: soon}`:                              "line 12, column 31: sweeps[1].after: expected 1 to 250 days after the period's last day, such as '2 working days' or '3 days', found \"soon\"",
-		`{each: month, after: 0 days}`:                            "line 12, column 31: sweeps[1].after: expected 1 to 250 days after the period's last day, such as '2 working days' or '3 days', found \"0 days\"",
-		`{each: month, at: "24:00"}`:                              "line 12, column 28: sweeps[1].at: expected a time of day from \"00:00\" to \"23:59\", such as \"06:30\", found \"24:00\"",
+		`{each: fortnight}`: "line 12, column 17: sweeps[1].each: expected one of day, week, month, quarter, half, " +
+			"year, found \"fortnight\"",
+		`{each: week}`: "line 12, column 17: sweeps[1].each: no rule is evaluated 'each: week', so that such a " +
+			"sweep would find nothing",
+		`{each: month, after: soon}`: "line 12, column 31: sweeps[1].after: expected 1 to 250 days after the period's last " +
+			"day, such as '2 working days' or '3 days', found \"soon\"",
+		`{each: month, after: 0 days}`: "line 12, column 31: sweeps[1].after: expected 1 to 250 days after the period's last " +
+			"day, such as '2 working days' or '3 days', found \"0 days\"",
+		`{each: month, at: "24:00"}`: "line 12, column 28: sweeps[1].at: expected a time of day from \"00:00\" to \"23:59\", " +
+			"such as \"06:30\", found \"24:00\"",
 		`{each: month, waits_for: [sale], at_the_latest: 3 days}`: "line 12, column 36: sweeps[1].waits_for[1]: unknown feed \"sale\"; did you mean sales?",
-		`{each: month, waits_for: [sales]}`:                       "line 12, column 35: sweeps[1].waits_for: say until when it waits at the latest, such as 'at_the_latest: 5 working days'",
-		`{each: month, at_the_latest: 3 days}`:                    "line 12, column 39: sweeps[1].at_the_latest: nothing is waited for; name the feeds, such as 'waits_for: [sales]'",
-		`{each: month, after: 4 days, waits_for: [sales], at_the_latest: 3 days}`: "line 12, column 74: sweeps[1].at_the_latest: 3 days is before 4 days, when it begins",
-		`{each: month, when_outdated: sometime}`:                                  "line 12, column 39: sweeps[1].when_outdated: \"sometime\" is not one of at once, at night, on request",
-		`{each: month, looks_back: 40 periods}`:                                   "line 12, column 36: sweeps[1].looks_back: expected a number of periods from 1 to 36, such as '3 periods', found \"40 periods\"",
-		`{each: month}, {each: month}`:                                            "line 12, column 25: sweeps[2]: the periods of 'each: month' have a plan already, in line 12",
-		`{each: month, soon: yes}`:                                                "line 12, column 24: sweeps[1].soon: unknown key \"soon\"; known here: after, at, at_the_latest, each, looks_back, to_date, waits_for, when_outdated",
+		`{each: month, waits_for: [sales]}`: "line 12, column 35: sweeps[1].waits_for: say until when it waits at the latest, such " +
+			"as 'at_the_latest: 5 working days'",
+		`{each: month, at_the_latest: 3 days}`: "line 12, column 39: sweeps[1].at_the_latest: nothing is waited for; name the feeds, " +
+			"such as 'waits_for: [sales]'",
+		`{each: month, after: 4 days, waits_for: [sales], at_the_latest: 3 days}`: "line 12, column 74: sweeps[1].at_the_latest: 3 days is before 4 days, " +
+			"when it begins",
+		`{each: month, when_outdated: sometime}`: "line 12, column 39: sweeps[1].when_outdated: \"sometime\" is not one " +
+			"of at once, at night, on request",
+		`{each: month, looks_back: 40 periods}`: "line 12, column 36: sweeps[1].looks_back: expected a number of " +
+			"periods from 1 to 36, such as '3 periods', found \"40 periods\"",
+		`{each: month}, {each: month}`: "line 12, column 25: sweeps[2]: the periods of 'each: month' have a " +
+			"plan already, in line 12",
+		`{each: month, soon: yes}`: "line 12, column 24: sweeps[1].soon: unknown key \"soon\"; known here: " +
+			"after, at, at_the_latest, each, looks_back, to_date, waits_for, when_outdated",
 	} {
 		_, problems := rulebook.Read([]byte(planBook+"sweeps: ["+plan+"]\n"), method.All())
 		if assert.NotEmpty(t, problems, plan) {
@@ -87,7 +104,8 @@ func TestPlansWaitForWhatIsRead(t *testing.T) {
 		}
 		return out
 	}
-	const one, two = "sweeps: [{each: month, waits_for: [sales], at_the_latest: 5 days}]", "sweeps: [{each: month, waits_for: [returns, sales], at_the_latest: 5 days}]"
+	const one, two = "sweeps: [{each: month, waits_for: [sales], at_the_latest: 5 days}]",
+		"sweeps: [{each: month, waits_for: [returns, sales], at_the_latest: 5 days}]"
 	assert.Equal(t, []string{"does not wait for returns, which low read: say waits_for: [sales, returns]"}, advice("net", one))
 	assert.Empty(t, advice("net", two))
 	assert.Empty(t, advice("revenue", one), "returns are not judged by")

@@ -48,7 +48,8 @@ func moment(t require.TestingT, s string) time.Time {
 
 // Each row is a moment and what becomes of November 2026 (and, before it, October) then.
 func TestTurns(t *testing.T) {
-	const waits = "{each: month, after: 2 working days, at: \"06:30\", waits_for: [sales, returns], at_the_latest: 5 working days, when_outdated: %s, looks_back: 2 periods}"
+	const waits = "{each: month, after: 2 working days, at: \"06:30\", waits_for: [sales, returns], at_the_latest: 5 working days, when_outdated: %s, " +
+		"looks_back: 2 periods}"
 	nothing, both := []string{}, []string{"sales", "returns"}
 	lines := schedule.Standing{Lines: true}
 	swept := schedule.Standing{Lines: true, Swept: true}
@@ -85,7 +86,8 @@ func TestTurns(t *testing.T) {
 			return strings.Contains(strings.Join(c.came, " "), feed)
 		})
 		require.Len(t, turns, 3, name)
-		assert.Equal(t, "2026-10, 2026-11, 2026-12", fmt.Sprintf("%s, %s, %s", book.Calendar.String(turns[0].Period), book.Calendar.String(turns[1].Period), book.Calendar.String(turns[2].Period)), "the last two, and the one that runs")
+		assert.Equal(t, "2026-10, 2026-11, 2026-12", fmt.Sprintf("%s, %s, %s", book.Calendar.String(turns[0].Period), book.Calendar.String(turns[1].Period),
+			book.Calendar.String(turns[2].Period)), "the last two, and the one that runs")
 		turn := turns[1]
 		assert.Equal(t, november, turn.Period, name)
 		assert.Equal(t, c.state, turn.State, name)
@@ -115,14 +117,16 @@ func TestDueStaysDue(t *testing.T) {
 		working := rapid.SampledFrom([]string{"days", "working days"})
 		after, latest := rapid.IntRange(1, 9).Draw(t, "after"), rapid.IntRange(0, 9).Draw(t, "later")
 		noun := working.Draw(t, "noun")
-		book := planned(t, fmt.Sprintf(`{each: month, after: %d %s, at: "%02d:00", waits_for: [sales], at_the_latest: %d %s, looks_back: 12 periods}`, after+1, noun, rapid.IntRange(0, 23).Draw(t, "hour"), after+latest+1, noun))
+		book := planned(t, fmt.Sprintf(`{each: month, after: %d %s, at: "%02d:00", waits_for: [sales], at_the_latest: %d %s, looks_back: 12 periods}`,
+			after+1, noun, rapid.IntRange(0, 23).Draw(t, "hour"), after+latest+1, noun))
 		came := rapid.Bool().Draw(t, "came")
 		now := moment(t, "2026-11-30 00:00")
 		october, _ := book.Calendar.Parse("2026-10")
 		before := schedule.Coming
 		for range 40 {
 			now = now.Add(time.Duration(rapid.IntRange(0, 40).Draw(t, "hours")) * time.Hour)
-			for _, turn := range schedule.Turns(book, now, func(calendar.Period) schedule.Standing { return schedule.Standing{Lines: true} }, func(string, calendar.Period) bool { return came }) {
+			for _, turn := range schedule.Turns(book, now, func(calendar.Period) schedule.Standing { return schedule.Standing{Lines: true} },
+				func(string, calendar.Period) bool { return came }) {
 				if turn.Period != october {
 					continue
 				}

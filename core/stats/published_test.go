@@ -51,9 +51,11 @@ func TestIndividualsChartAsPublished(t *testing.T) {
 
 // Twenty values smoothed with weight 0.3 from 50, to two decimal places.
 func TestSmoothedAverageAsPublished(t *testing.T) {
-	near, _, there := given("52.0", "47.0", "53.0", "49.3", "50.1", "47.0", "51.0", "50.1", "51.2", "50.5", "49.6", "47.6", "49.9", "51.3", "47.8", "51.2", "52.6", "52.4", "53.6", "52.1")
+	near, _, there := given("52.0", "47.0", "53.0", "49.3", "50.1", "47.0", "51.0", "50.1", "51.2", "50.5", "49.6", "47.6", "49.9", "51.3", "47.8",
+		"51.2", "52.6", "52.4", "53.6", "52.1")
 	f := &Floats{}
-	for n, want := range []float64{50.60, 49.52, 50.56, 50.18, 50.16, 49.21, 49.75, 49.85, 50.26, 50.33, 50.11, 49.36, 49.52, 50.05, 49.38, 49.92, 50.73, 51.23, 51.94, 51.99} {
+	for n, want := range []float64{50.60, 49.52, 50.56, 50.18, 50.16, 49.21, 49.75, 49.85, 50.26, 50.33, 50.11, 49.36, 49.52, 50.05, 49.38, 49.92, 50.73,
+		51.23, 51.94, 51.99} {
 		z, share := Smoothed(f, f.Int(50), Around(0.3, 0), near[:n+1], there[:n+1], nil)
 		assert.InDelta(t, want, z.Mid(), 0.0051, "value %d", n+1)
 		assert.InDelta(t, 0.3/1.7*(1-math.Pow(0.7, 2*float64(n+1))), share.Mid(), 1e-12)
@@ -66,7 +68,8 @@ func TestSmoothedAverageAsPublished(t *testing.T) {
 // Thirty values about a target of 10 whose mean moves up after the twentieth:
 // the upper sum with an allowance of 0.5 first exceeds 5 at the twenty-ninth.
 func TestCumulativeSumsAsPublished(t *testing.T) {
-	near, far, there := given("9.45", "7.99", "9.29", "11.66", "12.16", "10.18", "8.04", "11.46", "9.20", "10.34", "9.03", "11.47", "10.51", "9.40", "10.08", "9.37", "10.62", "10.31", "8.52", "10.84",
+	near, far, there := given("9.45", "7.99", "9.29", "11.66", "12.16", "10.18", "8.04", "11.46", "9.20", "10.34", "9.03", "11.47", "10.51", "9.40",
+		"10.08", "9.37", "10.62", "10.31", "8.52", "10.84",
 		"10.90", "9.33", "12.29", "11.50", "10.60", "11.08", "10.38", "11.62", "11.31", "10.52")
 	f := &Floats{}
 	for n, want := range map[int]float64{5: 2.82, 20: 0.34, 28: 4.47, 29: 5.28, 30: 5.30} {

@@ -11,7 +11,8 @@ func TestFirstLettersAndPlurals(t *testing.T) {
 		assert.Equal(t, want, LowerFirst(word))
 	}
 	assert.Equal(t, []string{"Übersatz", "Éclair", ""}, []string{UpperFirst("übersatz"), UpperFirst("éclair"), UpperFirst("")})
-	for word, want := range map[string]string{"half": "halves", "day": "days", "territory": "territories", "week": "weeks", "branch": "branches", "box": "boxes", "promotion": "promotions", "y": "ys"} {
+	for word, want := range map[string]string{"half": "halves", "day": "days", "territory": "territories", "week": "weeks", "branch": "branches",
+		"box": "boxes", "promotion": "promotions", "y": "ys"} {
 		assert.Equal(t, want, Plural(word))
 	}
 }

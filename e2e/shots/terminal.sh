@@ -26,7 +26,8 @@ touch $work/done
 printf '\e[?25l'
 sleep 60
 RUN
-  xterm -geometry 140x44+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#12171a' -fg '#e7e9e6' -xrm 'xterm*color3: #e9b44c' -xrm 'xterm*color1: #ff8a70' +sb -b 10 -en UTF-8 -e bash "$work/run" &
+  xterm -geometry 140x44+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#12171a' -fg '#e7e9e6' \
+    -xrm 'xterm*color3: #e9b44c' -xrm 'xterm*color1: #ff8a70' +sb -b 10 -en UTF-8 -e bash "$work/run" &
   local window=$!
   until [ -e "$work/done" ]; do sleep 0.1; done
   sleep 0.5

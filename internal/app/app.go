@@ -236,9 +236,11 @@ func wire(ctx context.Context, s *store.Store, database string, live *notify.Liv
 		accounts.Unhurried()
 	}
 	handler, err := httpapi.New(httpapi.Services{
-		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Live: live, Review: reviews, People: accounts,
+		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Live: live, Review: reviews,
+		People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
-		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s, Views: s,
+		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies,
+		Audit: s, Views: s,
 		Backup: func(ctx context.Context, to io.Writer) error {
 			tools, err := pgserver.Tools()
 			if err != nil {

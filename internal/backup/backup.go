@@ -57,7 +57,8 @@ func Write(ctx context.Context, s *store.Store, database, tools string, now time
 			return err
 		}
 		sum := sha256.New()
-		if err := run(ctx, database, filepath.Join(tools, "pg_dump"), nil, io.MultiWriter(w, sum), "--format=custom", "--no-owner", "--no-privileges", "--snapshot="+snapshot); err != nil {
+		if err := run(ctx, database, filepath.Join(tools, "pg_dump"), nil, io.MultiWriter(w, sum), "--format=custom", "--no-owner", "--no-privileges",
+			"--snapshot="+snapshot); err != nil {
 			return err
 		}
 		if w, err = z.Create(sumName); err != nil {

@@ -95,7 +95,8 @@ const (
 )
 
 // types are what a dump of this program's tables is made of, the longest names first.
-var types = []string{"COMMENT", "SEQUENCE OWNED BY", "SEQUENCE SET", "TABLE ATTACH", "INDEX ATTACH", "FK CONSTRAINT", "TABLE DATA", "CONSTRAINT", "SEQUENCE", "DEFAULT", "TRIGGER", "TABLE", "INDEX", "SCHEMA", "VIEW", "FUNCTION", "TYPE"}
+var types = []string{"COMMENT", "SEQUENCE OWNED BY", "SEQUENCE SET", "TABLE ATTACH", "INDEX ATTACH", "FK CONSTRAINT", "TABLE DATA", "CONSTRAINT",
+	"SEQUENCE", "DEFAULT", "TRIGGER", "TABLE", "INDEX", "SCHEMA", "VIEW", "FUNCTION", "TYPE"}
 
 // made says whose an entry of a dump is.
 func made(what string) origin {

@@ -141,9 +141,11 @@ type Overtaken struct {
 
 func (o *Overtaken) Error() string {
 	if o.Foreign {
-		return fmt.Sprintf("this has none of the rules of revision %d, which %s published (%s); publishing it would do this: %s", o.Published.Number, o.Published.Author, o.Published.Note, strings.Join(o.Differences, "; "))
+		return fmt.Sprintf("this has none of the rules of revision %d, which %s published (%s); publishing it would do this: %s", o.Published.Number,
+			o.Published.Author, o.Published.Note, strings.Join(o.Differences, "; "))
 	}
-	return fmt.Sprintf("this was made from revision %d, and %s has published revision %d since (%s); publishing it would undo: %s", o.From, o.Published.Author, o.Published.Number, o.Published.Note, strings.Join(o.Differences, "; "))
+	return fmt.Sprintf("this was made from revision %d, and %s has published revision %d since (%s); publishing it would undo: %s", o.From,
+		o.Published.Author, o.Published.Number, o.Published.Note, strings.Join(o.Differences, "; "))
 }
 
 // ErrSame says that a text changes nothing.
@@ -220,7 +222,8 @@ func (s *Service) Publish(ctx context.Context, p Publication) (store.Revision, e
 				return err
 			}
 		}
-		out = store.Revision{Number: latest.Number + 1, BasedOn: latest.Number, Text: p.Text, Author: p.Author, Note: p.Note, Differences: rulebook.Difference(before, book), At: time.Now().UTC()}
+		out = store.Revision{Number: latest.Number + 1, BasedOn: latest.Number, Text: p.Text, Author: p.Author, Note: p.Note,
+			Differences: rulebook.Difference(before, book), At: time.Now().UTC()}
 		if out.Differences == nil {
 			out.Differences = []string{}
 		}

@@ -172,7 +172,8 @@ func dialValue(d *rulebook.Dial, s string) (amount.Amount, error) {
 	case err != nil:
 		return 0, cannot("the dial %s: %s", d.Name, err)
 	case strings.HasSuffix(s, "%") != d.Percent && v != 0:
-		return 0, cannot("the dial %s is written %s: did you mean %s?", d.Name, map[bool]string{true: "in percent", false: "without percent"}[d.Percent], map[bool]string{true: s + "%", false: strings.TrimSuffix(s, "%")}[d.Percent])
+		return 0, cannot("the dial %s is written %s: did you mean %s?", d.Name, map[bool]string{true: "in percent", false: "without percent"}[d.Percent],
+			map[bool]string{true: s + "%", false: strings.TrimSuffix(s, "%")}[d.Percent])
 	case d.From != nil && v < *d.From || d.To != nil && v > *d.To:
 		return 0, cannot("the dial %s cannot be %s: it is out of its range", d.Name, s)
 	}

@@ -155,7 +155,8 @@ func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) 
 		return len(codes)
 	}
 	for _, code := range codes {
-		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Family: r.Rule.Family(), Grade: r.Verdict(code).Grade, Attributes: r.Attributes(e, code)})]++
+		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Family: r.Rule.Family(), Grade: r.Verdict(code).Grade,
+			Attributes: r.Attributes(e, code)})]++
 	}
 	return len(codes)
 }

@@ -132,7 +132,8 @@ func (out *Routed) cases(e *measure.Engine, results []*judge.Result) []routing.C
 			c := known[at]
 			if c == nil {
 				self := e.Book.SelfOf(res.Level, attributes)
-				c = &opened{routing.Case{Desk: to.Desk, Self: self, Bars: func(name string) bool { return routing.Bars(self, below[self], name) }}, e.Book.Severity(item.Grade), at}
+				c = &opened{routing.Case{Desk: to.Desk, Self: self, Bars: func(name string) bool { return routing.Bars(self, below[self], name) }},
+					e.Book.Severity(item.Grade), at}
 				known[at] = c
 			}
 			c.severity, c.For = min(c.severity, e.Book.Severity(item.Grade)), cmp.Or(c.For, to.For)

@@ -21,7 +21,8 @@ import (
 var accountCommands = []command{
 	{
 		name: "sign-in", args: "NAME", short: "sign in to a service and store a token for it",
-		long:    "Asks for the password on the terminal, or reads it from standard input; after a one-time\npassword it asks for a new one too. The token is kept for the service's address;\nOSKEL_TOKEN overrules it. 'oskel token add' makes one for another program.",
+		long: "Asks for the password on the terminal, or reads it from standard input; after a one-time\npassword it asks for a new one too. The token " +
+			"is kept for the service's address;\nOSKEL_TOKEN overrules it. 'oskel token add' makes one for another program.",
 		example: "oskel sign-in ines\necho \"$PASSWORD\" | oskel sign-in ines",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			days := f.Int("days", 90, "for how many days, 365 at most")
@@ -57,7 +58,8 @@ var accountCommands = []command{
 	},
 	{
 		name: "token add", args: "NAME", short: "create a token for another program",
-		long:    "Asks for your password, and writes the token to standard output; it is shown only once.\nA token may read, or read and review (work on cases), or do everything its person may.",
+		long: "Asks for your password, and writes the token to standard output; it is shown only once.\nA token may read, or read and review (work on " +
+			"cases), or do everything its person may.",
 		example: "oskel token add -title \"nightly report\" -scope read -days 30 ines",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			title := f.String("title", "", "what it is for")
@@ -100,7 +102,8 @@ var accountCommands = []command{
 					}
 					rows = append(rows, []string{fmt.Sprint(k.Id), k.Person, k.Title, string(k.Scope), e.moment(k.Made), e.moment(k.Ends), used, note})
 				}
-				return e.show(all, []column{{head: "id", right: true}, {head: "person"}, {head: "for"}, {head: "scope"}, {head: "made"}, {head: "ends"}, {head: "used"}, {head: "note"}}, rows)
+				return e.show(all, []column{{head: "id", right: true}, {head: "person"}, {head: "for"}, {head: "scope"}, {head: "made"}, {head: "ends"},
+					{head: "used"}, {head: "note"}}, rows)
 			}
 		},
 	},
@@ -171,7 +174,8 @@ var accountCommands = []command{
 				if *title == "" {
 					*title = args[0]
 				}
-				p, err := read[client.PersonAdded](e)(e.client.CreatePerson(ctx, client.NewPerson{Name: args[0], DisplayName: *title, Role: client.Role(*role), Desks: &desks}))
+				p, err := read[client.PersonAdded](e)(e.client.CreatePerson(ctx,
+					client.NewPerson{Name: args[0], DisplayName: *title, Role: client.Role(*role), Desks: &desks}))
 				if err != nil {
 					return err
 				}
@@ -189,7 +193,8 @@ var accountCommands = []command{
 			title := f.String("display-name", "", "the name that people read; unchanged unless given")
 			none := f.Bool("no-desks", false, "a member of no desk")
 			var desks []string
-			f.Func("desk", "a `desk` the person is a member of, in place of those before; may be given several times", func(s string) error { desks = append(desks, s); return nil })
+			f.Func("desk", "a `desk` the person is a member of, in place of those before; may be given several times",
+				func(s string) error { desks = append(desks, s); return nil })
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected a name")
@@ -235,7 +240,8 @@ var accountCommands = []command{
 	},
 	{
 		name: "password", args: "[NAME]", short: "change your password, or reset that of another account (leads only)",
-		long:    "Asks on the terminal, or reads from standard input: first the old password, then the new\none. Another account gets a one-time password, which is shown only once.\nAll other sessions and tokens of the account end.",
+		long: "Asks on the terminal, or reads from standard input: first the old password, then the new\none. Another account gets a one-time " +
+			"password, which is shown only once.\nAll other sessions and tokens of the account end.",
 		example: "oskel password\noskel password nell",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
@@ -311,7 +317,8 @@ func (e *env) makeToken(ctx context.Context, ask client.NewToken) (client.Token,
 	if ask.Password, err = e.password("That is your one-time password. A password of your own, 12 characters or more: "); err != nil {
 		return token, err
 	}
-	if _, err := read[client.Person](e)(e.client.UseOneTimePassword(ctx, client.OneTimePasswordUse{Name: ask.Name, OneTimePassword: word, Password: ask.Password})); err != nil {
+	if _, err := read[client.Person](e)(e.client.UseOneTimePassword(ctx,
+		client.OneTimePasswordUse{Name: ask.Name, OneTimePassword: word, Password: ask.Password})); err != nil {
 		return token, err
 	}
 	return read[client.Token](e)(e.client.CreateToken(ctx, ask))
@@ -341,7 +348,8 @@ func showAudit(ctx context.Context, e *env, p *client.ListAuditParams, top int) 
 	for _, a := range all {
 		rows = append(rows, []string{a.At.UTC().Format("2006-01-02 15:04:05 MST"), a.Person, a.Words, a.About, a.Outcome, a.Way, a.Address, a.Request})
 	}
-	return e.show(all, []column{{head: "at"}, {head: "person"}, {head: "what"}, {head: "about", wrap: true}, {head: "outcome"}, {head: "way"}, {head: "address"}, {head: "request"}}, rows)
+	return e.show(all, []column{{head: "at"}, {head: "person"}, {head: "what"}, {head: "about", wrap: true}, {head: "outcome"}, {head: "way"},
+		{head: "address"}, {head: "request"}}, rows)
 }
 
 // moment is a time as people read it here, or for programs: in UTC, with its zone.

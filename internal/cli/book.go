@@ -53,7 +53,9 @@ var bookCommands = []command{
 	},
 	{
 		name: "publish", args: "RULEBOOK", short: "publish a rulebook file as a new revision",
-		long:    "The service checks it again. The revision the file was made from is what its first\nline says, if 'oskel rulebook show' wrote it, or the one it differs from least, or what\n-based-on says. If another has been published since, publishing is refused with what it\nwould undo, unless -force says that this is meant.",
+		long: "The service checks it again. The revision the file was made from is what its first\nline says, if 'oskel rulebook show' wrote it, or " +
+			"the one it differs from least, or what\n-based-on says. If another has been published since, publishing is refused with what it\nwould undo, " +
+			"unless -force says that this is meant.",
 		example: "oskel publish -note \"Margin floor 23%\" rulebook.yaml\noskel publish -force -note \"Back to the old dials\" rulebook.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "the reason for the change (required)")
@@ -103,7 +105,8 @@ var bookCommands = []command{
 					}
 					rows = append(rows, []string{r.Name, r.Family, r.Judges, flagged, judged, r.Words})
 				}
-				if err := e.show(all, []column{{head: "rule"}, {head: "family"}, {head: "judges"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "says", wrap: true}}, rows); err != nil {
+				if err := e.show(all, []column{{head: "rule"}, {head: "family"}, {head: "judges"}, {head: "flagged", right: true}, {head: "judged", right: true},
+					{head: "says", wrap: true}}, rows); err != nil {
 					return err
 				}
 				for _, r := range all {

@@ -99,8 +99,9 @@ var caseCommands = []command{
 	},
 	{
 		name: "case settle", args: "[CASE ...]", short: "settle cases with a finding, or all that have cleared",
-		long:    "Several cases are settled at once with one finding, all of them or none. Reasons are those\nof the rulebook.",
-		example: "oskel case settle -cleared\noskel case settle -finding explained -reason on-leave 12 14\noskel case settle -finding confirmed -recovered 1200 -note \"Invoiced again\" 12\noskel case settle -finding confirmed -flag 203=\"rule fault\" 12",
+		long: "Several cases are settled at once with one finding, all of them or none. Reasons are those\nof the rulebook.",
+		example: "oskel case settle -cleared\noskel case settle -finding explained -reason on-leave 12 14\noskel case settle -finding confirmed " +
+			"-recovered 1200 -note \"Invoiced again\" 12\noskel case settle -finding confirmed -flag 203=\"rule fault\" 12",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			finding := f.String("finding", "", "confirmed, explained, data fault, rule fault or, where all has cleared, cleared (required)")
 			cleared := f.Bool("cleared", false, "settle all cases in which nothing is flagged any more")

@@ -68,9 +68,11 @@ func showCases(ctx context.Context, e *env, list []client.Case) error {
 		if c.Cleared {
 			grade = "cleared"
 		}
-		rows = append(rows, []string{strconv.FormatInt(c.Id, 10), grade, due, c.Desk, c.Key, c.Name, stateText(c), strconv.Itoa(c.Items), e.sum(or(text(c.Stake), "0")), c.Sentence})
+		rows = append(rows, []string{strconv.FormatInt(c.Id, 10), grade, due, c.Desk, c.Key, c.Name, stateText(c), strconv.Itoa(c.Items),
+			e.sum(or(text(c.Stake), "0")), c.Sentence})
 	}
-	columns := []column{{head: "case", right: true}, {head: "grade"}, {head: "due"}, {head: "desk"}, {head: "key"}, {head: "name"}, {head: "state"}, {head: "items", right: true}, {head: "stake", right: true}, {head: "sentence", wrap: true}}
+	columns := []column{{head: "case", right: true}, {head: "grade"}, {head: "due"}, {head: "desk"}, {head: "key"}, {head: "name"}, {head: "state"},
+		{head: "items", right: true}, {head: "stake", right: true}, {head: "sentence", wrap: true}}
 	if err := e.show(list, columns, rows); err != nil {
 		return err
 	}
@@ -109,7 +111,8 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 	if c.Cleared {
 		grade = "all cleared"
 	}
-	fmt.Fprintf(e.out, "Case %d  %s  %s (%s %s)\n%s, %s, due %s\n\n", c.Id, grade, e.strong(c.Name), c.Kind, c.Key, c.Desk, stateText(c), c.Due.Format("2 Jan 2006"))
+	fmt.Fprintf(e.out, "Case %d  %s  %s (%s %s)\n%s, %s, due %s\n\n", c.Id, grade, e.strong(c.Name), c.Kind, c.Key, c.Desk, stateText(c),
+		c.Due.Format("2 Jan 2006"))
 	for _, x := range d.Exceptions {
 		grade := mark(x.Grade)
 		if x.State == "cleared" {
@@ -144,7 +147,8 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 var caseListCommands = []command{
 	{
 		name: "cases", lists: true, short: "list the cases on your desks, or on all, by due day",
-		example: "oskel cases\noskel cases -all -state settled\noskel cases -desk northfirth -sort due -descending\noskel cases -late -group person -keep \"Late, by person\"\noskel cases -view \"Late, by person\"",
+		example: "oskel cases\noskel cases -all -state settled\noskel cases -desk northfirth -sort due -descending\noskel cases -late -group person -keep " +
+			"\"Late, by person\"\noskel cases -view \"Late, by person\"",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListCasesParams{}
 			stringFlag(f, &p.Desk, "desk", "only of this `desk`")

@@ -187,7 +187,8 @@ var casePartCommands = []command{
 					at := e.moment(n.At)
 					rows = append(rows, []string{strconv.FormatInt(n.Case, 10), at, n.By, n.Words, n.Name, n.Text, news})
 				}
-				if err := e.show(list, []column{{head: "case", right: true}, {head: "at"}, {head: "by"}, {head: "what"}, {head: "about"}, {head: "text", wrap: true}, {head: "new"}}, rows); err != nil {
+				if err := e.show(list, []column{{head: "case", right: true}, {head: "at"}, {head: "by"}, {head: "what"}, {head: "about"},
+					{head: "text", wrap: true}, {head: "new"}}, rows); err != nil {
 					return err
 				}
 				if len(list) == 0 || *keep {
@@ -233,10 +234,11 @@ func attach(ctx context.Context, e *env, id int64, path string) (client.CaseFile
 	if err != nil || !info.Mode().IsRegular() {
 		return out, fmt.Errorf("%s is not a file that can be read", path)
 	}
-	r, err := e.client.AddCaseFileWithBody(ctx, id, &client.AddCaseFileParams{Name: filepath.Base(path)}, "application/octet-stream", file, func(_ context.Context, r *http.Request) error {
-		r.ContentLength = info.Size()
-		return nil
-	})
+	r, err := e.client.AddCaseFileWithBody(ctx, id, &client.AddCaseFileParams{Name: filepath.Base(path)}, "application/octet-stream", file,
+		func(_ context.Context, r *http.Request) error {
+			r.ContentLength = info.Size()
+			return nil
+		})
 	return readAnswer[client.CaseFile](e, r, err)
 }
 
@@ -267,5 +269,6 @@ func showTodos(e *env, all []client.Todo) error {
 		}
 		rows = append(rows, []string{strconv.FormatInt(t.Id, 10), due, t.Owner, strconv.FormatInt(t.Case, 10), t.Name, t.Text, done})
 	}
-	return e.show(all, []column{{head: "to-do", right: true}, {head: "due"}, {head: "who"}, {head: "case", right: true}, {head: "about"}, {head: "text", wrap: true}, {head: "done"}}, rows)
+	return e.show(all, []column{{head: "to-do", right: true}, {head: "due"}, {head: "who"}, {head: "case", right: true}, {head: "about"},
+		{head: "text", wrap: true}, {head: "done"}}, rows)
 }

@@ -25,8 +25,10 @@ import (
 var dataCommands = []command{
 	{
 		name: "load", args: "FILE", short: "load a CSV file of a feed, a register or a target sheet",
-		long:    "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
-		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace 2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -dry-run -feed sales october.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
+		long: "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
+		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace " +
+			"2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -dry-run -feed sales october.csv\noskel load " +
+			"-register rep reps.csv\noskel load -targets rep targets.csv",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			feed := f.String("feed", "", "the `feed` the lines belong to")
 			register := f.String("register", "", "the `kind` of the subjects in the file")
@@ -52,7 +54,8 @@ var dataCommands = []command{
 				if len(args) != 1 {
 					return usagef("expected one file, found %d", len(args))
 				}
-				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, AllowDuplicates: again, AcceptWarnings: sure, DryRun: try}, *replace, *correct, args[0])
+				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, AllowDuplicates: again,
+					AcceptWarnings: sure, DryRun: try}, *replace, *correct, args[0])
 			}
 		},
 	},
@@ -73,9 +76,11 @@ var dataCommands = []command{
 					} else if in.Period != nil {
 						note = "replaced " + *in.Period
 					}
-					rows = append(rows, []string{strconv.FormatInt(in.Id, 10), in.Into + " " + in.Name, in.File, strconv.FormatInt(in.Rows, 10), span(in.Months), in.By, e.moment(in.At), note})
+					rows = append(rows, []string{strconv.FormatInt(in.Id, 10), in.Into + " " + in.Name, in.File, strconv.FormatInt(in.Rows, 10), span(in.Months),
+						in.By, e.moment(in.At), note})
 				}
-				return e.show(all, []column{{head: "intake", right: true}, {head: "into"}, {head: "file"}, {head: "rows", right: true}, {head: "months"}, {head: "by"}, {head: "at"}, {head: "note"}}, rows)
+				return e.show(all, []column{{head: "intake", right: true}, {head: "into"}, {head: "file"}, {head: "rows", right: true}, {head: "months"},
+					{head: "by"}, {head: "at"}, {head: "note"}}, rows)
 			}
 		},
 	},
@@ -188,7 +193,8 @@ func showReport(e *env, file string, r client.IntakeReport) error {
 		rows = append(rows, []string{m.Month, strconv.FormatInt(m.Before, 10), strconv.FormatInt(m.Rows, 10), strings.Join(totals, ", ")})
 	}
 	if e.format != "table" || len(rows) > 0 {
-		if err := e.show(r, []column{{head: "month"}, {head: "lines before", right: true}, {head: "lines after", right: true}, {head: "totals after", wrap: true}}, rows); err != nil {
+		if err := e.show(r, []column{{head: "month"}, {head: "lines before", right: true}, {head: "lines after", right: true},
+			{head: "totals after", wrap: true}}, rows); err != nil {
 			return err
 		}
 	}

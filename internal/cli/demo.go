@@ -98,7 +98,8 @@ func loadDemoFile(ctx context.Context, e *env, c *client.Client, f demo.File) er
 	}
 	defer file.Close() //nolint:errcheck // it was only read
 	name := filepath.Base(f.Path)
-	in, err := read[client.Intake](e)(c.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(f.Into), Name: f.Name, File: &name}, "text/csv", file))
+	in, err := read[client.Intake](e)(c.CreateIntakeWithBody(ctx,
+		&client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(f.Into), Name: f.Name, File: &name}, "text/csv", file))
 	var again *problemError
 	if errors.As(err, &again) && again.Type == "urn:oskel:already-loaded" {
 		return nil
@@ -139,8 +140,10 @@ func settleSpring(ctx context.Context, e *env) error {
 		return err
 	}
 	for grade, act := range map[string]client.CaseAct{
-		"act":  {Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingConfirmed), Reason: ptr("coached"), Text: ptr("Talked over with the rep and the manager.")},
-		"look": {Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("season"), Text: ptr("The targets of fitting-out came before its orders.")},
+		"act": {Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingConfirmed), Reason: ptr("coached"),
+			Text: ptr("Talked over with the rep and the manager.")},
+		"look": {Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("season"),
+			Text: ptr("The targets of fitting-out came before its orders.")},
 	} {
 		for _, k := range cases.Items {
 			if k.Grade == grade {
@@ -171,8 +174,10 @@ func restOfReview(ctx context.Context, e *env) error {
 		{"pim", "P-118", client.CaseAct{Do: client.CaseActDoPark, Feed: ptr("returns"), Text: ptr("The maker's report comes with the next returns.")}},
 		{"pim", "P-180", client.CaseAct{Do: client.CaseActDoAsk, Person: ptr("ines"), Text: ptr("Are the returns of September booked in October here?")}},
 		{"nell", "C-0412", client.CaseAct{Do: client.CaseActDoComment, Text: ptr("They say they have ordered since July. @ines, could lines be missing?")}},
-		{"sig", "C-0077", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingDataFault), Reason: ptr("wrong-account"), Feed: ptr("sales"), Text: ptr("Their orders of October were booked on the town's account.")}},
-		{"odo", "R-18", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("new-in-territory"), Text: ptr("Took over the harbours of a colleague in July."), Snooze: &client.NewSnooze{Until: day(120), Worse: ptr(0.5)}}},
+		{"sig", "C-0077", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingDataFault), Reason: ptr("wrong-account"),
+			Feed: ptr("sales"), Text: ptr("Their orders of October were booked on the town's account.")}},
+		{"odo", "R-18", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("new-in-territory"),
+			Text: ptr("Took over the harbours of a colleague in July."), Snooze: &client.NewSnooze{Until: day(120), Worse: ptr(0.5)}}},
 	} {
 		c, done, err := as(ctx, e, s.person)
 		if err != nil {
@@ -191,7 +196,8 @@ func restOfReview(ctx context.Context, e *env) error {
 						return err
 					}
 					if s.act.Do == client.CaseActDoComment {
-						if _, err := read[client.Todo](e)(c.AddTodo(ctx, k.Id, client.NewTodo{Text: "Look for their lines since July", Owner: ptr("ines"), Due: day(3)})); err != nil {
+						if _, err := read[client.Todo](e)(c.AddTodo(ctx, k.Id,
+							client.NewTodo{Text: "Look for their lines since July", Owner: ptr("ines"), Due: day(3)})); err != nil {
 							return err
 						}
 					}

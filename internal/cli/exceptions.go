@@ -21,7 +21,8 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 	if e.file != "" && top == 0 {
 		return exceptionFile(ctx, e, p)
 	}
-	r, err := e.client.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
+	r, err := e.client.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade,
+		State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
 		Group: p.Group, Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	body, err := readText(e)(r, err)
 	if err != nil {
@@ -58,7 +59,8 @@ func exceptionFile(ctx context.Context, e *env, p *client.ListExceptionsParams) 
 	if !slices.Contains(sheet.Forms, "."+form) {
 		form = "csv"
 	}
-	r, err := e.client.ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: client.ExportExceptionFileParamsForm(form), Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionFileParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
+	r, err := e.client.ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: client.ExportExceptionFileParamsForm(form), Period: p.Period,
+		Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionFileParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
 		Group: p.Group, Sort: (*client.ExportExceptionFileParamsSort)(p.Sort), Descending: p.Descending})
 	body, err := readText(e)(r, err)
 	if err != nil {
@@ -112,7 +114,8 @@ func showExceptions(ctx context.Context, e *env, page client.ExceptionPage, peri
 		}
 		rows = append(rows, []string{strconv.FormatInt(x.Id, 10), grade, stateWords(x), streak, x.Rule, x.Key, x.Name, caseID, x.Sentence})
 	}
-	columns := []column{{head: "id", right: true}, {head: "grade"}, {head: "state"}, {head: "in a row", right: true}, {head: "rule"}, {head: "key"}, {head: "name"}, {head: "case", right: true}, {head: "sentence", wrap: true}}
+	columns := []column{{head: "id", right: true}, {head: "grade"}, {head: "state"}, {head: "in a row", right: true}, {head: "rule"}, {head: "key"},
+		{head: "name"}, {head: "case", right: true}, {head: "sentence", wrap: true}}
 	if err := e.show(all, columns, rows); err != nil {
 		return err
 	}
@@ -153,8 +156,9 @@ func stateWords(x client.Exception) string {
 var exceptionCommands = []command{
 	{
 		name: "exceptions", short: "list the exceptions of a period, most serious first",
-		long:    "Grades, rules, kinds and desks may be called by name or by title. CSV and files have\nnumbers as numbers; a percentage is the fraction underneath.",
-		example: "oskel exceptions -period 2026-10\noskel exceptions -period 2026-10 -sort stake -descending\noskel exceptions -period 2026-10 -grade act -o act.xlsx",
+		long: "Grades, rules, kinds and desks may be called by name or by title. CSV and files have\nnumbers as numbers; a percentage is the fraction underneath.",
+		example: "oskel exceptions -period 2026-10\noskel exceptions -period 2026-10 -sort stake -descending\noskel exceptions -period 2026-10 -grade act " +
+			"-o act.xlsx",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListExceptionsParams{}
 			period := periodFlag(f)

@@ -33,9 +33,11 @@ var faultCommands = []command{
 					if x.EndedBy != nil {
 						mended = *x.EndedBy + ": " + text(x.EndedText)
 					}
-					rows = append(rows, []string{strconv.FormatInt(x.Id, 10), strings.Join(x.Feeds, " "), strings.Join(x.Owners, " "), at, x.By, strconv.FormatInt(x.Case, 10), x.Key, x.Name, or(x.Note, x.Sentence), mended})
+					rows = append(rows, []string{strconv.FormatInt(x.Id, 10), strings.Join(x.Feeds, " "), strings.Join(x.Owners, " "), at, x.By,
+						strconv.FormatInt(x.Case, 10), x.Key, x.Name, or(x.Note, x.Sentence), mended})
 				}
-				return e.show(all, []column{{head: "issue", right: true}, {head: "feeds"}, {head: "owner"}, {head: "found"}, {head: "by"}, {head: "case", right: true}, {head: "key"}, {head: "name"}, {head: "what", wrap: true}, {head: "closed", wrap: true}}, rows)
+				return e.show(all, []column{{head: "issue", right: true}, {head: "feeds"}, {head: "owner"}, {head: "found"}, {head: "by"},
+					{head: "case", right: true}, {head: "key"}, {head: "name"}, {head: "what", wrap: true}, {head: "closed", wrap: true}}, rows)
 			}
 		},
 	},

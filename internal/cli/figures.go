@@ -19,8 +19,13 @@ import (
 var figureCommands = []command{
 	{
 		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, by group or in total, in one or several periods",
-		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31, or name a window of the calendar. The\nlast row is the total: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
-		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" -period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
+		long: "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or " +
+			"2026-10-31, or name a window of the calendar. The\nlast row is the total: of a ratio, the ratio of the sums. -o writes a file that its\nending " +
+			"names: .csv, .json, .xlsx or .parquet.",
+		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 " +
+			"-periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" " +
+			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by " +
+			"customer -period 2026-10 -o october.xlsx revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, a pair such as \"rep x product\", or whole (the default)")

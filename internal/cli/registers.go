@@ -123,9 +123,11 @@ func showSubject(ctx context.Context, e *env, kind, key string) error {
 		if entry.SupersededBy != nil {
 			counts = append(counts, fmt.Sprintf("until version %d", *entry.SupersededBy))
 		}
-		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), text(entry.ValidTo), entry.Name, strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, strings.Join(counts, ", ")})
+		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), text(entry.ValidTo), entry.Name,
+			strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, strings.Join(counts, ", ")})
 	}
-	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "valid to"}, {head: "name"}, {head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
+	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "valid to"}, {head: "name"},
+		{head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
 }
 
 func ptr[T any](v T) *T { return &v }
@@ -212,5 +214,6 @@ func showCalendar(ctx context.Context, e *env, p *client.GetCalendarParams) erro
 	if e.format == "table" {
 		e.say("%s, %s to %s. %s\n\n", y.Year, y.First, y.Last, y.Words)
 	}
-	return e.show(y, []column{{head: "period"}, {head: "quarter"}, {head: "first"}, {head: "last"}, {head: "working days", right: true}, {head: "holidays and windows", wrap: true}}, rows)
+	return e.show(y, []column{{head: "period"}, {head: "quarter"}, {head: "first"}, {head: "last"}, {head: "working days", right: true},
+		{head: "holidays and windows", wrap: true}}, rows)
 }

@@ -16,8 +16,11 @@ import (
 var rehearseCommands = []command{
 	{
 		name: "rehearse", args: "[RULEBOOK]", short: "evaluate a draft on real data; changes nothing",
-		long:    "Without -rule, shows what the whole draft changes, rule by rule and desk by desk. With\n-rule, who is flagged by it, who flips against the published revision, and who lies near\nthe cut. Without a file it is the published rulebook that is tried, with -dial.",
-		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5\noskel rehearse -period 2026-10 -routes draft.yaml",
+		long: "Without -rule, shows what the whole draft changes, rule by rule and desk by desk. With\n-rule, who is flagged by it, who flips against " +
+			"the published revision, and who lies near\nthe cut. Without a file it is the published rulebook that is tried, with -dial.",
+		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel " +
+			"rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about " +
+			"5\noskel rehearse -period 2026-10 -routes draft.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &rehearsal{dials: map[string]string{}, set: map[string]string{}}
 			f.StringVar(&p.period, "period", "", "the `period` (required); for a rule of another grain its last one by then")
@@ -96,7 +99,8 @@ func (p *rehearsal) book(ctx context.Context, e *env) error {
 	for _, r := range all.Rules {
 		rows = append(rows, []string{r.Rule, r.Level, count(r.Before), count(r.After), plus(r.Turned.Flagged), minus(r.Turned.NoLonger), count(&r.Turned.Regraded)})
 	}
-	if err := e.show(all, []column{{head: "rule"}, {head: "judges"}, {head: "published", right: true}, {head: "draft", right: true}, {head: "flagged", right: true}, {head: "no longer", right: true}, {head: "regraded", right: true}}, rows); err != nil || e.format != "table" {
+	if err := e.show(all, []column{{head: "rule"}, {head: "judges"}, {head: "published", right: true}, {head: "draft", right: true},
+		{head: "flagged", right: true}, {head: "no longer", right: true}, {head: "regraded", right: true}}, rows); err != nil || e.format != "table" {
 		return err
 	}
 	fmt.Fprintln(e.out)
@@ -117,7 +121,8 @@ func (p *rehearsal) routing(ctx context.Context, e *env) error {
 	for _, d := range all.Desks {
 		rows = append(rows, []string{d.Desk, d.Title, strconv.Itoa(d.Flags), strconv.Itoa(d.Cases), strconv.Itoa(d.Unassigned), strconv.Itoa(d.Holds)})
 	}
-	if err := e.show(all, []column{{head: "desk"}, {head: "title"}, {head: "flags", right: true}, {head: "cases", right: true}, {head: "unassigned", right: true}, {head: "open now", right: true}}, rows); err != nil || e.format != "table" {
+	if err := e.show(all, []column{{head: "desk"}, {head: "title"}, {head: "flags", right: true}, {head: "cases", right: true},
+		{head: "unassigned", right: true}, {head: "open now", right: true}}, rows); err != nil || e.format != "table" {
 		return err
 	}
 	rows = nil
@@ -184,7 +189,8 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 	if a.Published != nil {
 		published = fmt.Sprintf("%d by the published rule", a.Published.Flagged)
 	}
-	fmt.Fprintf(e.out, "%d of %d judged are flagged; %s. %d newly, %d no longer, %d regraded.\n\n", a.Tally.Flagged, a.Tally.Judged, published, a.Turned.Flagged, a.Turned.NoLonger, a.Turned.Regraded)
+	fmt.Fprintf(e.out, "%d of %d judged are flagged; %s. %d newly, %d no longer, %d regraded.\n\n", a.Tally.Flagged, a.Tally.Judged, published,
+		a.Turned.Flagged, a.Turned.NoLonger, a.Turned.Regraded)
 	e.section("Flagged", columns, rows)
 	rows = nil
 	for _, f := range a.Flips {
@@ -206,7 +212,8 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 		}
 		rows = append(rows, []string{b.Period, strconv.Itoa(b.Judged), strconv.Itoa(b.Flagged), strconv.Itoa(b.Persisted), strconv.Itoa(b.Explained)})
 	}
-	e.section("Look back", []column{{head: "period"}, {head: "judged", right: true}, {head: "flagged", right: true}, {head: "again", right: true}, {head: "settled as explained", right: true}}, rows)
+	e.section("Look back", []column{{head: "period"}, {head: "judged", right: true}, {head: "flagged", right: true}, {head: "again", right: true},
+		{head: "settled as explained", right: true}}, rows)
 	if len(a.Desks) > 0 {
 		e.desks(a.Desks)
 	}
@@ -254,7 +261,8 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 	if err := e.show(s, []column{{head: s.Dial, right: true}, {head: "a month", right: true}, {head: "note"}}, rows); err != nil {
 		return err
 	}
-	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, months, strings.Join(s.Rules, ", "), s.Now, s.NowAverage)
+	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, months,
+		strings.Join(s.Rules, ", "), s.Now, s.NowAverage)
 	return nil
 }
 
@@ -348,7 +356,8 @@ var revisionCommands = []command{
 				for _, d := range all {
 					rows = append(rows, []string{d.Name, d.Value, text(d.From), text(d.To), strings.Join(d.Uses, ", ")})
 				}
-				return e.show(all, []column{{head: "dial"}, {head: "value", right: true}, {head: "from", right: true}, {head: "to", right: true}, {head: "used by", wrap: true}}, rows)
+				return e.show(all, []column{{head: "dial"}, {head: "value", right: true}, {head: "from", right: true}, {head: "to", right: true},
+					{head: "used by", wrap: true}}, rows)
 			}
 		},
 	},

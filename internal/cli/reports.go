@@ -39,7 +39,8 @@ var reportCommands = []command{
 					return err
 				}
 				if e.file != "" || e.format == "csv" {
-					return e.report(ctx, &client.ExportReportParams{Report: "outcomes", By: (*client.ExportReportParamsBy)(by), Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To})
+					return e.report(ctx, &client.ExportReportParams{Report: "outcomes", By: (*client.ExportReportParamsBy)(by), Rule: p.Rule, Desk: p.Desk,
+						From: p.From, To: p.To})
 				}
 				var rows [][]string
 				for _, x := range all {
@@ -47,10 +48,14 @@ var reportCommands = []command{
 					if x.Precision != nil {
 						precision = fmt.Sprintf("%.0f%%", *x.Precision*100)
 					}
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.stakes(x.Stakes), e.sum(x.Recovered), e.sum(x.WrittenOff)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault),
+						strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.stakes(x.Stakes),
+						e.sum(x.Recovered), e.sum(x.WrittenOff)})
 				}
-				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true}, {head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
-					{head: "precision", right: true}, {head: "to first look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
+				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true},
+					{head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
+					{head: "precision", right: true}, {head: "to first look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true},
+					{head: "recovered", right: true}, {head: "written off", right: true}}, rows)
 			}
 		},
 	},
@@ -69,16 +74,23 @@ var reportCommands = []command{
 				}
 				var rows [][]string
 				for _, x := range all {
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]), strconv.Itoa(x.Ages[3]), e.moment(x.Oldest), e.stakes(x.Stakes), text(x.Note)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late),
+						strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]),
+						strconv.Itoa(x.Ages[3]), e.moment(x.Oldest), e.stakes(x.Stakes), text(x.Note)})
 				}
-				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "≤1 week", right: true}, {head: "≤2", right: true}, {head: "≤4", right: true}, {head: "older", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
+				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true},
+					{head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "≤1 week", right: true},
+					{head: "≤2", right: true}, {head: "≤4", right: true}, {head: "older", right: true}, {head: "oldest"}, {head: "stake", right: true},
+					{head: "note", wrap: true}}, rows)
 			}
 		},
 	},
 	{
 		name: "report suggestions", args: "RULE", short: "suggest changes of a rule, backtested on settled cases",
-		long:    "A base, another cut, or leaving some out: each is judged in the periods of what was\nsettled, and said with what it would have cost. With -take one is written to a file, to\nbe rehearsed and published as any other.",
-		example: "oskel report suggestions -period 2026-10 behind-target\noskel report suggestions -period 2026-10 -take 1 -o draft.yaml behind-target\noskel rehearse -period 2026-10 -rule behind-target draft.yaml",
+		long: "A base, another cut, or leaving some out: each is judged in the periods of what was\nsettled, and said with what it would have cost. " +
+			"With -take one is written to a file, to\nbe rehearsed and published as any other.",
+		example: "oskel report suggestions -period 2026-10 behind-target\noskel report suggestions -period 2026-10 -take 1 -o draft.yaml " +
+			"behind-target\noskel rehearse -period 2026-10 -rule behind-target draft.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := periodFlag(f)
 			take := f.Int("take", 0, "write the rulebook with this `number` of the list to -o")
@@ -114,7 +126,8 @@ var reportCommands = []command{
 				for i, p := range all.Proposals {
 					rows = append(rows, []string{strconv.Itoa(i + 1), p.Words, strconv.Itoa(p.Spared), strconv.Itoa(p.Lost), strconv.Itoa(p.Newly)})
 				}
-				if err := e.show(all, []column{{head: "no.", right: true}, {head: "proposal", wrap: true}, {head: "spared", right: true}, {head: "lost", right: true}, {head: "newly flagged", right: true}}, rows); err != nil {
+				if err := e.show(all, []column{{head: "no.", right: true}, {head: "proposal", wrap: true}, {head: "spared", right: true},
+					{head: "lost", right: true}, {head: "newly flagged", right: true}}, rows); err != nil {
 					return err
 				}
 				e.say("Of the settled cases that the rule still flags, %d were explained or rule errors, and %d confirmed.\n", all.Explained, all.Confirmed)

@@ -39,7 +39,8 @@ var scheduleCommands = []command{
 	},
 	{
 		name: "service clock", short: "show the clock of the service, or confirm it after a leap (leads only)",
-		long:    "A clock that goes back by more than an hour, or on by more than sixty days, holds all\nsweeps and reminders until it is corrected, or a lead confirms it.",
+		long: "A clock that goes back by more than an hour, or on by more than sixty days, holds all\nsweeps and reminders until it is corrected, or a " +
+			"lead confirms it.",
 		example: "oskel service clock\noskel service clock -right",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			right := f.Bool("right", false, "confirm that the clock is right")

@@ -33,7 +33,8 @@ var serviceCommands = []command{
 	},
 	{
 		name: "demo", short: "serve a made-up wholesaler, Quillhaven, with data loaded and swept", local: true,
-		long:    "Writes the demo's files, loads them through the API, sweeps thirteen months and\nserves. A second start finds everything done. With -write it only writes the files.",
+		long: "Writes the demo's files, loads them through the API, sweeps thirteen months and\nserves. A second start finds everything done. With " +
+			"-write it only writes the files.",
 		example: "oskel demo\noskel demo -times 10\noskel demo -write /tmp/quillhaven",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			o := serveFlags(f)
@@ -132,7 +133,8 @@ func serveDemo(ctx context.Context, e *env, o app.Options, once bool, times int)
 			stop()
 			return nil
 		}
-		e.say("\nThe demo is ready: %s\n\n  analyst   ines\n  lead      tor\n  reviewers nell, sig, lio, suri, odo, pim (product range)\n  password  %s for all of them\n\nCtrl-C stops it. From another terminal: oskel sign-in ines\n", url, demo.Password)
+		e.say("\nThe demo is ready: %s\n\n  analyst   ines\n  lead      tor\n  reviewers nell, sig, lio, suri, odo, pim (product range)\n  password  %s "+
+			"for all of them\n\nCtrl-C stops it. From another terminal: oskel sign-in ines\n", url, demo.Password)
 		return nil
 	}
 	return serve(ctx, e, o)

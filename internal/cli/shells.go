@@ -59,7 +59,8 @@ func completion(w io.Writer, shell string) error {
 				fmt.Fprintf(w, "      %s) list=\"%s\";;\n", first, strings.Join(list, " "))
 			}
 		}
-		fmt.Fprint(w, "    esac\n  fi\n  if [ -n \"$list\" ]; then COMPREPLY=($(compgen -W \"$list\" -- \"$word\")); else COMPREPLY=($(compgen -f -- \"$word\")); fi\n}\ncomplete -o filenames -F _oskel oskel\n")
+		fmt.Fprint(w, "    esac\n  fi\n  if [ -n \"$list\" ]; then COMPREPLY=($(compgen -W \"$list\" -- \"$word\")); else COMPREPLY=($(compgen -f -- "+
+			"\"$word\")); fi\n}\ncomplete -o filenames -F _oskel oskel\n")
 	case "fish":
 		for _, first := range firstWords() {
 			fmt.Fprintf(w, "complete -c oskel -n __fish_use_subcommand -a %s -d %s\n", first, fishQuote(shortOf(first)))

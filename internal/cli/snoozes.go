@@ -51,9 +51,11 @@ var snoozeCommands = []command{
 					if p.Worse != nil {
 						worse = strconv.FormatFloat(*p.Worse*100, 'f', -1, 64) + "%"
 					}
-					rows = append(rows, []string{strconv.FormatInt(p.Id, 10), p.Kind, p.Key, p.Name, or(text(p.Rule), "all"), e.day(p.Until), worse, strconv.FormatInt(p.Case, 10), p.By})
+					rows = append(rows, []string{strconv.FormatInt(p.Id, 10), p.Kind, p.Key, p.Name, or(text(p.Rule), "all"), e.day(p.Until), worse,
+						strconv.FormatInt(p.Case, 10), p.By})
 				}
-				return e.show(all, []column{{head: "snooze", right: true}, {head: "kind"}, {head: "key"}, {head: "name"}, {head: "rule"}, {head: "until"}, {head: "or worse by", right: true}, {head: "case", right: true}, {head: "by"}}, rows)
+				return e.show(all, []column{{head: "snooze", right: true}, {head: "kind"}, {head: "key"}, {head: "name"}, {head: "rule"}, {head: "until"},
+					{head: "or worse by", right: true}, {head: "case", right: true}, {head: "by"}}, rows)
 			}
 		},
 	},

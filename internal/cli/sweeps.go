@@ -18,7 +18,8 @@ const noLines = "urn:oskel:no-lines"
 var sweepCommands = []command{
 	{
 		name: "sweep", short: "evaluate the published rules for a period and record the exceptions",
-		long:    "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has another grade. A period that is still running is swept to\ndate: compared with as many days of the periods before, targets by working days.",
+		long: "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has " +
+			"another grade. A period that is still running is swept to\ndate: compared with as many days of the periods before, targets by working days.",
 		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03 -through 2026-09\noskel sweep -to-date -period 2026-11",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := periodFlag(f)
@@ -94,11 +95,13 @@ var sweepCommands = []command{
 	},
 }
 
-var sweepListColumns = []column{{head: "sweep", right: true}, {head: "period"}, {head: "revision", right: true}, {head: "data version", right: true}, {head: "raised", right: true}, {head: "standing", right: true}, {head: "cleared", right: true}, {head: "by"}, {head: "at"}, {head: "note", wrap: true}}
+var sweepListColumns = []column{{head: "sweep", right: true}, {head: "period"}, {head: "revision", right: true}, {head: "data version", right: true},
+	{head: "raised", right: true}, {head: "standing", right: true}, {head: "cleared", right: true}, {head: "by"}, {head: "at"}, {head: "note", wrap: true}}
 
 func (e *env) sweepRows(all []client.Sweep) (rows [][]string) {
 	for _, s := range all {
-		rows = append(rows, []string{strconv.FormatInt(s.Id, 10), s.Period, strconv.Itoa(s.Revision), strconv.FormatInt(s.DataVersion, 10), strconv.Itoa(s.Raised), strconv.Itoa(s.Standing), strconv.Itoa(s.Cleared), s.By, e.moment(s.At), text(s.Stale)})
+		rows = append(rows, []string{strconv.FormatInt(s.Id, 10), s.Period, strconv.Itoa(s.Revision), strconv.FormatInt(s.DataVersion, 10),
+			strconv.Itoa(s.Raised), strconv.Itoa(s.Standing), strconv.Itoa(s.Cleared), s.By, e.moment(s.At), text(s.Stale)})
 	}
 	return rows
 }
@@ -127,9 +130,11 @@ func showSweep(e *env, s client.Sweep) error {
 		default:
 			note = "no subject is judged: " + note
 		}
-		rows = append(rows, []string{t.Rule, text(t.Level), strconv.Itoa(t.Flagged), strconv.Itoa(t.Judged), strconv.Itoa(t.Clear), strconv.Itoa(t.NoData), strconv.Itoa(notJudged), note})
+		rows = append(rows, []string{t.Rule, text(t.Level), strconv.Itoa(t.Flagged), strconv.Itoa(t.Judged), strconv.Itoa(t.Clear), strconv.Itoa(t.NoData),
+			strconv.Itoa(notJudged), note})
 	}
-	err := e.show(s, []column{{head: "rule"}, {head: "level"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "clear", right: true}, {head: "no data", right: true}, {head: "not judged", right: true}, {head: "note"}}, rows)
+	err := e.show(s, []column{{head: "rule"}, {head: "level"}, {head: "flagged", right: true}, {head: "judged", right: true},
+		{head: "clear", right: true}, {head: "no data", right: true}, {head: "not judged", right: true}, {head: "note"}}, rows)
 	if err != nil {
 		return err
 	}
@@ -140,7 +145,8 @@ func showSweep(e *env, s client.Sweep) error {
 		e.say("Nothing has changed since sweep %d of %s (revision %d, data version %d).\n", s.Id, s.Period, s.Revision, s.DataVersion)
 		return nil
 	}
-	e.say("Sweep %d of %s in %d ms (revision %d, data version %d): %d raised, %d standing, %d cleared.\n", s.Id, s.Period, s.TookMs, s.Revision, s.DataVersion, s.Raised, s.Standing, s.Cleared)
+	e.say("Sweep %d of %s in %d ms (revision %d, data version %d): %d raised, %d standing, %d cleared.\n", s.Id, s.Period, s.TookMs, s.Revision,
+		s.DataVersion, s.Raised, s.Standing, s.Cleared)
 	if s.Snoozed > 0 {
 		e.say("%s of snoozed subjects; oskel case snoozes lists them.\n", counted(s.Snoozed, "flag"))
 	}
@@ -152,7 +158,8 @@ func showSweep(e *env, s client.Sweep) error {
 	if d.OtherValue != nil {
 		others = fmt.Sprintf(", %d of them by another value", *d.OtherValue)
 	}
-	e.say("Compared with sweep %d: %d newly flagged, %d no longer flagged, %d regraded, %d the same%s.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded, d.Same, others)
+	e.say("Compared with sweep %d: %d newly flagged, %d no longer flagged, %d regraded, %d the same%s.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded,
+		d.Same, others)
 	if d.Stands != nil {
 		e.say("Not judged again, because their data and definition are unchanged: %s.\n", counted(*d.Stands, "rule"))
 	}

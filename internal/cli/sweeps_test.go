@@ -28,5 +28,6 @@ func TestNotesOfASweep(t *testing.T) {
 	for _, line := range strings.Split(strings.TrimSpace(out.String()), "\n")[1:] {
 		notes = append(notes, line[:strings.Index(line, ",")]+": "+line[strings.LastIndex(line, ",")+1:])
 	}
-	assert.Equal(t, []string{"nobody: no subject is judged: below the minimum", "some: ", "missing: ", "many: flags too many to be useful; mark the rarer side", "none: "}, notes)
+	assert.Equal(t, []string{"nobody: no subject is judged: below the minimum", "some: ", "missing: ",
+		"many: flags too many to be useful; mark the rarer side", "none: "}, notes)
 }

@@ -34,8 +34,10 @@ var topics = []topic{
 var groups = map[string]string{
 	"intake": "files that were loaded", "data-issue": "errors in the data that reviewers reported", "rulebook": "the published rulebook and its revisions",
 	"dial": "parameters of rules", "grade": "how serious a flag is", "period": "the calendar, the schedule and the closing of periods", "view": "saved lists",
-	"case": "one case: read it, act on it", "todo": "to-dos of cases", "report": "how cases ended, and how many are open", "person": "accounts", "token": "tokens for programs",
-	"absence": "who is away, and the stand-ins", "service": "the state of the service and its database", "sweep": "evaluate a period, or look at its sweeps", "exceptions": "the flags of a period",
+	"case": "one case: read it, act on it", "todo": "to-dos of cases", "report": "how cases ended, and how many are open", "person": "accounts",
+	"token":   "tokens for programs",
+	"absence": "who is away, and the stand-ins", "service": "the state of the service and its database",
+	"sweep": "evaluate a period, or look at its sweeps", "exceptions": "the flags of a period",
 }
 
 // usual is the verb that is meant where a first word has none.
@@ -117,7 +119,8 @@ func showHelp(w io.Writer, e *env, args []string) error {
 }
 
 func overview(w io.Writer) {
-	fmt.Fprint(w, "Oskel evaluates rules over sales measures each period, lists what breaches, and routes it for review.\n\nUsage: oskel COMMAND [flags] [arguments]\n")
+	fmt.Fprint(w, "Oskel evaluates rules over sales measures each period, lists what breaches, and routes it for review.\n\nUsage: oskel COMMAND "+
+		"[flags] [arguments]\n")
 	for _, t := range topics {
 		fmt.Fprintf(w, "\n%s (oskel help %s)\n", t.title, t.name)
 		for _, first := range t.words {

@@ -117,7 +117,8 @@ func TestCompletion(t *testing.T) {
 		for _, w := range line {
 			quoted += " '" + w + "'"
 		}
-		out, err := exec.Command("bash", "-c", "source "+file+"; COMP_WORDS=("+quoted+"); COMP_CWORD=$((${#COMP_WORDS[@]}-1)); _oskel; echo ${COMPREPLY[@]}").CombinedOutput()
+		out, err := exec.Command("bash", "-c", "source "+file+"; COMP_WORDS=("+quoted+
+			"); COMP_CWORD=$((${#COMP_WORDS[@]}-1)); _oskel; echo ${COMPREPLY[@]}").CombinedOutput()
 		require.NoError(t, err, string(out))
 		return strings.TrimSpace(string(out))
 	}
@@ -166,7 +167,8 @@ func TestManPages(t *testing.T) {
 func TestTheVersion(t *testing.T) {
 	_, out, _ := help(t, "version")
 	assert.Contains(t, out, "oskel "+Version+" (")
-	for file, line := range map[string]string{"../../CHANGELOG.md": "## " + Version, "../../console/package.json": `"version": "` + Version + `"`, "../../api/openapi.yaml": "version: \"" + Version + "\""} {
+	for file, line := range map[string]string{"../../CHANGELOG.md": "## " + Version, "../../console/package.json": `"version": "` + Version + `"`,
+		"../../api/openapi.yaml": "version: \"" + Version + "\""} {
 		text, err := os.ReadFile(file)
 		require.NoError(t, err)
 		assert.Contains(t, string(text), line, file)

@@ -32,7 +32,8 @@ var upkeepCommands = []command{
 	},
 	{
 		name: "service backup", args: "FILE", short: "write all data into one file (leads only)",
-		long:    "The file is a zip of a manifest and of PostgreSQL's own dump with its sum. Rules, data,\nsweeps, exceptions, cases, accounts and the audit are in it; the service's flags,\ncertificates and logs are not. It holds password hashes: keep it as you keep the database.",
+		long: "The file is a zip of a manifest and of PostgreSQL's own dump with its sum. Rules, data,\nsweeps, exceptions, cases, accounts and the " +
+			"audit are in it; the service's flags,\ncertificates and logs are not. It holds password hashes: keep it as you keep the database.",
 		example: "oskel service backup oskel-2026-11-02.zip",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
@@ -46,7 +47,8 @@ var upkeepCommands = []command{
 	},
 	{
 		name: "service restore", args: "FILE", short: "replace the data of a stopped service by a backup", local: true,
-		long:    "The backup is checked first. It takes the place of all that is there, whole or not at all;\nwhat is there and newer is lost only with -force. An older backup is brought up to date\nwhen the service starts.",
+		long: "The backup is checked first. It takes the place of all that is there, whole or not at all;\nwhat is there and newer is lost only with " +
+			"-force. An older backup is brought up to date\nwhen the service starts.",
 		example: "oskel service restore -data var/oskel oskel-2026-11-02.zip\noskel service restore -database postgres://oskel@db/oskel oskel-2026-11-02.zip",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			database := f.String("database", os.Getenv("OSKEL_DATABASE"), "the `URL` of a PostgreSQL database; OSKEL_DATABASE sets it too")

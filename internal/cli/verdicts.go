@@ -28,7 +28,8 @@ func showWhy(ctx context.Context, e *env, p *client.ListVerdictsParams) error {
 	if e.format == "table" {
 		fmt.Fprintf(e.out, "%s %s (%s), %s\n", d.Kind, d.Key, d.Name, d.Words) //nolint:errcheck // as all that is shown
 	}
-	if err := e.show(d, []column{{head: "says"}, {head: "rule"}, {head: "held", right: true}, {head: "nearest cut", right: true}, {head: "away", right: true}, {head: "sentence", wrap: true}}, rows); err != nil {
+	if err := e.show(d, []column{{head: "says"}, {head: "rule"}, {head: "held", right: true}, {head: "nearest cut", right: true},
+		{head: "away", right: true}, {head: "sentence", wrap: true}}, rows); err != nil {
 		return err
 	}
 	for _, n := range d.Silent {

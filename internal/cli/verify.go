@@ -26,17 +26,20 @@ func verify(ctx context.Context, e *env, id int64) error {
 			}
 			rows = append(rows, []string{id, m.Rule, m.Key, m.What, m.Recorded, m.Recomputed})
 		}
-		if err := e.show(v, []column{{head: "exception", right: true}, {head: "rule"}, {head: "key"}, {head: "what"}, {head: "recorded"}, {head: "recomputed"}}, rows); err != nil {
+		if err := e.show(v, []column{{head: "exception", right: true}, {head: "rule"}, {head: "key"}, {head: "what"}, {head: "recorded"},
+			{head: "recomputed"}}, rows); err != nil {
 			return err
 		}
 	} else {
-		fmt.Fprintf(e.out, "Sweep %d of %s, revision %d, data version %d: %s checked.\n", v.Sweep, v.Period, v.Revision, v.DataVersion, counted(v.Checked, "exception")) //nolint:errcheck // as all that is shown
+		fmt.Fprintf(e.out, "Sweep %d of %s, revision %d, data version %d: %s checked.\n", v.Sweep, v.Period, v.Revision, v.DataVersion,
+			counted(v.Checked, "exception")) //nolint:errcheck // as all that is shown
 		for _, m := range v.Wrong {
 			where := "no exception"
 			if m.Exception != nil {
 				where = fmt.Sprintf("exception %d", *m.Exception)
 			}
-			fmt.Fprintf(e.out, "  %s, %s of %s: %s is %q on record, and %q when it is computed again\n", where, m.Rule, m.Key, m.What, m.Recorded, m.Recomputed) //nolint:errcheck // as all that is shown
+			fmt.Fprintf(e.out, "  %s, %s of %s: %s is %q on record, and %q when it is computed again\n", where, m.Rule, m.Key, m.What, m.Recorded,
+				m.Recomputed) //nolint:errcheck // as all that is shown
 		}
 	}
 	if v.OvertakenBy != nil {
@@ -55,7 +58,8 @@ func verify(ctx context.Context, e *env, id int64) error {
 var verifyCommands = []command{
 	{
 		name: "sweep verify", args: "[SWEEP]", short: "recompute a sweep from its revision and data version, and compare",
-		long:    "Every verdict, sentence, value and piece of evidence of the sweep is compared with the\nrecomputed one, to the last digit; the exit code is 1 if any differs.\nWith -period it is the last sweep of that period.",
+		long: "Every verdict, sentence, value and piece of evidence of the sweep is compared with the\nrecomputed one, to the last digit; the exit " +
+			"code is 1 if any differs.\nWith -period it is the last sweep of that period.",
 		example: "oskel sweep verify 13\noskel sweep verify -period 2026-10",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := f.String("period", "", "the `period` whose last sweep is verified")

@@ -159,7 +159,8 @@ func viewWords(q client.ViewQuery) string {
 	for _, f := range []struct {
 		name string
 		of   *string
-	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"group by", q.Group}, {"in order of", (*string)(q.Sort)}} {
+	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"group by", q.Group},
+		{"in order of", (*string)(q.Sort)}} {
 		if f.of != nil && *f.of != "" {
 			out = append(out, f.name+" "+*f.of)
 		}
@@ -183,7 +184,8 @@ func casesViewed(ctx context.Context, e *env, name string, p *client.ListCasesPa
 	for _, f := range []struct {
 		name     string
 		of, from **string
-	}{{"desk", &p.Desk, &q.Desk}, {"grade", &p.Grade, &q.Grade}, {"kind", &p.Kind, &q.Kind}, {"rule", &p.Rule, &q.Rule}, {"person", &p.Person, &q.Person}, {"text", &p.Text, &q.Text}} {
+	}{{"desk", &p.Desk, &q.Desk}, {"grade", &p.Grade, &q.Grade}, {"kind", &p.Kind, &q.Kind}, {"rule", &p.Rule, &q.Rule},
+		{"person", &p.Person, &q.Person}, {"text", &p.Text, &q.Text}} {
 		if !stated[f.name] {
 			*f.of = *f.from
 		}
@@ -242,7 +244,8 @@ func caseViewWords(q client.CaseQuery) string {
 	for _, f := range []struct {
 		name string
 		of   *string
-	}{{"whose", (*string)(q.Whose)}, {"state", (*string)(q.State)}, {"desk", q.Desk}, {"grade", q.Grade}, {"kind", q.Kind}, {"rule", q.Rule}, {"taken by", q.Person}, {"with", q.Text}, {"group by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
+	}{{"whose", (*string)(q.Whose)}, {"state", (*string)(q.State)}, {"desk", q.Desk}, {"grade", q.Grade}, {"kind", q.Kind}, {"rule", q.Rule},
+		{"taken by", q.Person}, {"with", q.Text}, {"group by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
 		if f.of != nil && *f.of != "" {
 			out = append(out, f.name+" "+*f.of)
 		}

@@ -11,8 +11,10 @@ import (
 
 var walkCommands = []command{{
 	name: "variance", args: "[EXCEPTION]", lists: true, short: "explain why a figure changed, by contributions that add up exactly",
-	long:    "Of an exception, the measure that its rule looks at; or of any measure, with -measure, -by,\n-key and -period. Of a measure with a quantity it also says what volume, mix and price made.\nCSV has the exact values, as decimals or as fractions.",
-	example: "oskel variance 41\noskel variance -parts product -from \"year before\" 41\noskel variance -measure revenue -by rep -key R-17 -period 2026-10 -parts customer.category",
+	long: "Of an exception, the measure that its rule looks at; or of any measure, with -measure, -by,\n-key and -period. Of a measure with a " +
+		"quantity it also says what volume, mix and price made.\nCSV has the exact values, as decimals or as fractions.",
+	example: "oskel variance 41\noskel variance -parts product -from \"year before\" 41\noskel variance -measure revenue -by rep -key R-17 -period " +
+		"2026-10 -parts customer.category",
 	setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 		p := &client.GetVarianceParams{}
 		f.StringVar(&p.Measure, "measure", "", "the `measure`, or a formula in quotation marks")

@@ -403,7 +403,8 @@ func (w *world) writeSales(put func(...string)) {
 
 func (w *world) saleLines(put func(...string)) {
 	for _, l := range w.sales {
-		put(l.day.String(), l.order, l.rep.key, l.customer.key, l.product.key, strconv.Itoa(l.quantity), l.net.String(), l.cost.String(), l.disc.String(), pickOne(w.rng, []string{"visit", "visit", "phone", "online"}))
+		put(l.day.String(), l.order, l.rep.key, l.customer.key, l.product.key, strconv.Itoa(l.quantity), l.net.String(), l.cost.String(), l.disc.String(),
+			pickOne(w.rng, []string{"visit", "visit", "phone", "online"}))
 	}
 }
 
@@ -429,7 +430,8 @@ func (w *world) returnLines(put func(...string)) {
 			quantity = l.quantity
 		}
 		net := amount.Amount(math.Round(float64(l.net)/float64(l.quantity)/100)) * 100 * amount.Amount(quantity)
-		put(back.String(), l.rep.key, l.customer.key, l.product.key, strconv.Itoa(quantity), net.String(), pickOne(w.rng, []string{"damaged", "wrong size", "not wanted", "faulty"}))
+		put(back.String(), l.rep.key, l.customer.key, l.product.key, strconv.Itoa(quantity), net.String(),
+			pickOne(w.rng, []string{"damaged", "wrong size", "not wanted", "faulty"}))
 	}
 }
 

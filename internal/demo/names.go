@@ -7,9 +7,12 @@ import (
 
 // All names are made of parts that nobody bears.
 var (
-	firstNames = []string{"Brinna", "Caldor", "Dovel", "Eddara", "Ferrow", "Gislane", "Harlun", "Iskrid", "Jorund", "Keldra", "Lornic", "Marisel", "Nessary", "Orrindo", "Pellam", "Quistin", "Runaveth", "Sorrelin", "Tarnis", "Ullane", "Vennick", "Wyllum", "Yarrowin", "Zephra"}
-	lastNames  = []string{"Tidewick", "Saltmarrow", "Keelbury", "Rudderby", "Mizzenfold", "Bollardsen", "Fairleadow", "Cleatworthy", "Sheetbend", "Anchorlea", "Halyardin", "Windlassel", "Capstanby", "Bosunmere", "Gunwaller", "Fathomsby"}
-	placeHeads = []string{"Bram", "Cor", "Dun", "Fenn", "Gar", "Holm", "Kell", "Linn", "Morl", "Norr", "Penn", "Ross", "Skell", "Torr", "Ull", "Wick", "Yarl", "Ebb", "Thorn", "Grim"}
+	firstNames = []string{"Brinna", "Caldor", "Dovel", "Eddara", "Ferrow", "Gislane", "Harlun", "Iskrid", "Jorund", "Keldra", "Lornic", "Marisel",
+		"Nessary", "Orrindo", "Pellam", "Quistin", "Runaveth", "Sorrelin", "Tarnis", "Ullane", "Vennick", "Wyllum", "Yarrowin", "Zephra"}
+	lastNames = []string{"Tidewick", "Saltmarrow", "Keelbury", "Rudderby", "Mizzenfold", "Bollardsen", "Fairleadow", "Cleatworthy", "Sheetbend",
+		"Anchorlea", "Halyardin", "Windlassel", "Capstanby", "Bosunmere", "Gunwaller", "Fathomsby"}
+	placeHeads = []string{"Bram", "Cor", "Dun", "Fenn", "Gar", "Holm", "Kell", "Linn", "Morl", "Norr", "Penn", "Ross", "Skell", "Torr", "Ull", "Wick",
+		"Yarl", "Ebb", "Thorn", "Grim"}
 	placeTails = []string{"amouth", "wick", "haven", "ness", "holm", "stead", "pool", "gate", "cove", "firth", "sound", "strand"}
 )
 
@@ -28,7 +31,8 @@ var productLines = []struct {
 	{"Coatings", []string{"Antifouling", "Topside enamel", "Primer", "Varnish"}, []string{"0.75 l", "1 l", "2.5 l", "5 l", "10 l", "20 l"}, 88},
 	{"Pumps and plumbing", []string{"Bilge pump", "Seacock", "Hose reel", "Water pump"}, []string{"small", "medium", "large", "12 V", "24 V", "spare kit"}, 120},
 	{"Electrics", []string{"Battery", "Cable drum", "Navigation light", "Switch panel"}, []string{"12 V", "24 V", "2-way", "4-way", "6-way", "8-way"}, 150},
-	{"Safety", []string{"Life jacket", "Flare box", "Fire blanket", "Life raft service"}, []string{"child", "adult", "crew", "4 persons", "6 persons", "8 persons"}, 135},
+	{"Safety", []string{"Life jacket", "Flare box", "Fire blanket", "Life raft service"},
+		[]string{"child", "adult", "crew", "4 persons", "6 persons", "8 persons"}, 135},
 	{"Deck hardware", []string{"Cleat", "Winch handle", "Fairlead", "Hatch"}, []string{"100 mm", "150 mm", "200 mm", "250 mm", "300 mm", "350 mm"}, 75},
 	{"Galley", []string{"Stove", "Sink", "Kettle", "Locker box"}, []string{"compact", "standard", "wide", "steel", "enamel", "gimballed"}, 95},
 	{"Engine care", []string{"Oil filter", "Impeller", "Coolant", "Anode"}, []string{"type A", "type B", "type C", "type D", "type E", "type F"}, 38},

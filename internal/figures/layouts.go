@@ -32,13 +32,15 @@ type keptLayout struct {
 type TooLarge struct{ Rows, Columns, Most int }
 
 func (t *TooLarge) Error() string {
-	return fmt.Sprintf("%d rows of %d columns are %d cells; at most %d are computed at once. Ask for fewer periods or measures, or a level with fewer rows", t.Rows, t.Columns, t.Rows*t.Columns, t.Most)
+	return fmt.Sprintf("%d rows of %d columns are %d cells; at most %d are computed at once. "+
+		"Ask for fewer periods or measures, or a level with fewer rows", t.Rows, t.Columns, t.Rows*t.Columns, t.Most)
 }
 
 // LayOut lends the grid that is asked of a revision's book at a data version,
 // 0 the newest; the book may have formulas beside, that the ask names. One
 // borrows a grid at a time. One of more cells than most is refused before it is begun.
-func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, version int64, a measure.Ask, most int, work func(*measure.Layout) error) error {
+func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, version int64, a measure.Ask, most int,
+	work func(*measure.Layout) error) error {
 	e, err := k.EngineAt(ctx, book, version)
 	if err != nil {
 		return err

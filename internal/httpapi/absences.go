@@ -11,7 +11,8 @@ import (
 )
 
 func absenceOut(a store.Absence) contract.Absence {
-	return contract.Absence{Id: a.ID, Person: a.Person, First: openapi_types.Date{Time: a.First.Time()}, Last: openapi_types.Date{Time: a.Last.Time()}, StandIn: optional(a.StandIn), By: a.Author}
+	return contract.Absence{Id: a.ID, Person: a.Person, First: openapi_types.Date{Time: a.First.Time()}, Last: openapi_types.Date{Time: a.Last.Time()},
+		StandIn: optional(a.StandIn), By: a.Author}
 }
 
 func (s *server) ListAbsences(ctx context.Context, _ contract.ListAbsencesRequestObject) (contract.ListAbsencesResponseObject, error) {

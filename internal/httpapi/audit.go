@@ -31,7 +31,8 @@ func (s *server) audit(next contract.StrictHandlerFunc, operation string) contra
 		return next
 	}
 	return func(c *gin.Context, request any) (any, error) {
-		entry := &store.Audited{AuditEntry: store.AuditEntry{Person: whoAsks(c).Name, Way: "session", Address: c.ClientIP(), Request: requestOf(c), Operation: operation}}
+		entry := &store.Audited{AuditEntry: store.AuditEntry{Person: whoAsks(c).Name, Way: "session", Address: c.ClientIP(), Request: requestOf(c),
+			Operation: operation}}
 		if o.about != nil {
 			entry.About = o.about(request)
 		}
@@ -100,9 +101,11 @@ const auditPage = 200
 // auditAsk is what is asked for; an operation that the audit does not keep is an error
 // and no empty list.
 func auditAsk(person, operation *string, before *int64, most int) (store.AuditAsk, error) {
-	ask := store.AuditAsk{Person: or(person, ""), Operation: or(operation, ""), Once: words.Were("operation", or(operation, "")), Before: or(before, 0), Most: most}
+	ask := store.AuditAsk{Person: or(person, ""), Operation: or(operation, ""), Once: words.Were("operation", or(operation, "")), Before: or(before, 0),
+		Most: most}
 	if ask.Operation != "" && auditWords(ask.Operation) == "" {
-		return ask, fail(http.StatusBadRequest, "unknown-filter", "The audit log has no operation %q%s.", ask.Operation, lang.Suggestion(ask.Operation, auditedNames()))
+		return ask, fail(http.StatusBadRequest, "unknown-filter", "The audit log has no operation %q%s.", ask.Operation,
+			lang.Suggestion(ask.Operation, auditedNames()))
 	}
 	return ask, nil
 }
@@ -122,7 +125,8 @@ func (s *server) ListAudit(ctx context.Context, r contract.ListAuditRequestObjec
 		out.Before = &list[auditPage-1].ID
 	}
 	for _, e := range list {
-		out.Entries = append(out.Entries, contract.AuditEntry{Id: e.ID, At: e.At, Person: e.Person, Way: e.Way, Address: e.Address, Request: e.Request, Operation: e.Operation, Words: auditWords(e.Operation), About: e.About, Outcome: e.Outcome})
+		out.Entries = append(out.Entries, contract.AuditEntry{Id: e.ID, At: e.At, Person: e.Person, Way: e.Way, Address: e.Address, Request: e.Request,
+			Operation: e.Operation, Words: auditWords(e.Operation), About: e.About, Outcome: e.Outcome})
 	}
 	for _, name := range auditedNames() {
 		out.Operations = append(out.Operations, contract.Named{Name: name, Title: auditWords(name)})
@@ -131,7 +135,8 @@ func (s *server) ListAudit(ctx context.Context, r contract.ListAuditRequestObjec
 	return out, nil
 }
 
-var auditColumns = []sheet.Column{{Name: "id", Kind: sheet.Whole}, {Name: "at"}, {Name: "person"}, {Name: "way"}, {Name: "address"}, {Name: "request"}, {Name: "operation"}, {Name: "about"}, {Name: "outcome"}}
+var auditColumns = []sheet.Column{{Name: "id", Kind: sheet.Whole}, {Name: "at"}, {Name: "person"}, {Name: "way"}, {Name: "address"},
+	{Name: "request"}, {Name: "operation"}, {Name: "about"}, {Name: "outcome"}}
 
 func (s *server) ExportAudit(ctx context.Context, r contract.ExportAuditRequestObject) (contract.ExportAuditResponseObject, error) {
 	ask, err := auditAsk(r.Params.Person, r.Params.Operation, r.Params.Before, exportedRows)
@@ -141,7 +146,8 @@ func (s *server) ExportAudit(ctx context.Context, r contract.ExportAuditRequestO
 	body, err := sheet.NewStream(auditColumns, func() (rows [][]string, err error) {
 		list, err := s.Audit.Audit(ctx, ask)
 		for _, e := range list {
-			rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.At.UTC().Format(time.RFC3339Nano), e.Person, e.Way, e.Address, e.Request, e.Operation, e.About, e.Outcome})
+			rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.At.UTC().Format(time.RFC3339Nano), e.Person, e.Way, e.Address, e.Request, e.Operation,
+				e.About, e.Outcome})
 			ask.Before = e.ID
 		}
 		return rows, err

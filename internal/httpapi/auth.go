@@ -197,7 +197,8 @@ func (s *server) welcome(ctx context.Context, p store.Person, from people.Place)
 		if err != nil {
 			return err
 		}
-		http.SetCookie(ctx.(*gin.Context).Writer, &http.Cookie{Name: browserCookie, Value: secret, Path: "/api/session", MaxAge: 365 * 24 * 60 * 60, HttpOnly: true, Secure: s.Secure, SameSite: http.SameSiteLaxMode})
+		http.SetCookie(ctx.(*gin.Context).Writer, &http.Cookie{Name: browserCookie, Value: secret, Path: "/api/session", MaxAge: 365 * 24 * 60 * 60,
+			HttpOnly: true, Secure: s.Secure, SameSite: http.SameSiteLaxMode})
 	}
 	return s.begin(ctx, p)
 }
@@ -277,7 +278,8 @@ func (s *server) ListTokens(ctx context.Context, r contract.ListTokensRequestObj
 	}
 	out := contract.ListTokens200JSONResponse{}
 	for _, k := range all {
-		out = append(out, contract.TokenNote{Id: k.ID, Person: k.Person, Title: k.Title, Scope: contract.Scope(k.Scope), Made: k.Made, Ends: k.Ends, Used: k.Used, Current: k.ID == current})
+		out = append(out, contract.TokenNote{Id: k.ID, Person: k.Person, Title: k.Title, Scope: contract.Scope(k.Scope), Made: k.Made, Ends: k.Ends,
+			Used: k.Used, Current: k.ID == current})
 	}
 	return out, nil
 }

@@ -105,7 +105,8 @@ func TestRoomByWhatABodySays(t *testing.T) {
 }
 
 func TestSizesInWords(t *testing.T) {
-	for bytes, words := range map[int64]string{0: "0 bytes", 999: "999 bytes", 1 << 10: "1 kB", small.largest(): "64 kB", 10 << 20: "10 MB", 1<<20 + 1: "1048577 bytes", upload.largest(): "8 GB"} {
+	for bytes, words := range map[int64]string{0: "0 bytes", 999: "999 bytes", 1 << 10: "1 kB", small.largest(): "64 kB", 10 << 20: "10 MB",
+		1<<20 + 1: "1048577 bytes", upload.largest(): "8 GB"} {
 		assert.Equal(t, words, sizeWords(bytes))
 	}
 }

@@ -33,7 +33,8 @@ func (s *server) GetCalendar(ctx context.Context, r contract.GetCalendarRequestO
 	first, last := c.Span(year)
 	before, _ := c.Before(year, 1)
 	after, _ := c.Before(year, -1)
-	out := contract.GetCalendar200JSONResponse{Year: c.String(year), Words: book.CalendarWords(), Before: c.String(before), After: c.String(after), First: first.String(), Last: last.String(),
+	out := contract.GetCalendar200JSONResponse{Year: c.String(year), Words: book.CalendarWords(), Before: c.String(before), After: c.String(after),
+		First: first.String(), Last: last.String(),
 		Periods: []contract.CalendarPeriod{}, Days: []contract.CalendarDay{}, Windows: []contract.CalendarWindow{}}
 	for p := c.Of(calendar.Monthly, first); ; p.Number++ {
 		from, to := c.Span(p)
@@ -44,7 +45,8 @@ func (s *server) GetCalendar(ctx context.Context, r contract.GetCalendarRequestO
 			First: from.String(), Last: to.String(), WorkingDays: c.WorkingDays(from, to)})
 	}
 	for d := first; d <= last; d++ {
-		day := contract.CalendarDay{Day: d.String(), Period: c.String(c.Of(calendar.Monthly, d)), Week: c.String(c.Of(calendar.Weekly, d)), Working: c.Working(d), Windows: []string{}}
+		day := contract.CalendarDay{Day: d.String(), Period: c.String(c.Of(calendar.Monthly, d)), Week: c.String(c.Of(calendar.Weekly, d)),
+			Working: c.Working(d), Windows: []string{}}
 		if h, ok := c.Holiday(d); ok {
 			day.Holiday = &h.Name
 		}

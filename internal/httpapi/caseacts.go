@@ -12,7 +12,8 @@ import (
 
 func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObject) (contract.ActOnCasesResponseObject, error) {
 	b := r.Body
-	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")), Apart: apartIn(b.FlagFindings), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
+	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")),
+		Apart: apartIn(b.FlagFindings), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
 	if b.Until != nil {
 		act.Until = ptr(calendar.Date(b.Until.Year(), b.Until.Month(), b.Until.Day()))
 	}

@@ -75,7 +75,8 @@ func (s *server) ListCaseHistories(ctx context.Context, r contract.ListCaseHisto
 
 func caseHistory(book *rulebook.Book, rule *rulebook.Rule, of int64, code uint32, results []*judge.Result) contract.CaseHistory {
 	unit, _, _ := explain.Axis(book, rule)
-	h := contract.CaseHistory{Case: of, Rule: rule.Name, Title: rule.Title, Periods: []string{}, Held: []*float64{}, Grades: []string{}, Cuts: []float64{}, Unit: string(plainUnit(unit))}
+	h := contract.CaseHistory{Case: of, Rule: rule.Name, Title: rule.Title, Periods: []string{}, Held: []*float64{}, Grades: []string{},
+		Cuts: []float64{}, Unit: string(plainUnit(unit))}
 	for i, result := range results {
 		h.Periods = append(h.Periods, book.Calendar.Words(result.Period))
 		h.Grades = append(h.Grades, result.Verdict(code).Grade)

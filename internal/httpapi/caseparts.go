@@ -21,7 +21,8 @@ func fileOut(f store.CaseFile) contract.CaseFile {
 }
 
 func todoOut(t store.Todo, today calendar.Day) contract.Todo {
-	return contract.Todo{Id: t.ID, Case: t.Case, Name: t.Name, Text: t.Text, Owner: t.Owner, Due: openapi_types.Date{Time: t.Due.Time()}, Late: t.DoneAt == nil && t.Due < today, By: t.Author, At: t.At, DoneAt: t.DoneAt, DoneBy: t.DoneBy}
+	return contract.Todo{Id: t.ID, Case: t.Case, Name: t.Name, Text: t.Text, Owner: t.Owner, Due: openapi_types.Date{Time: t.Due.Time()},
+		Late: t.DoneAt == nil && t.Due < today, By: t.Author, At: t.At, DoneAt: t.DoneAt, DoneBy: t.DoneBy}
 }
 
 func todosOut(all []store.Todo, today calendar.Day) []contract.Todo {
@@ -82,7 +83,8 @@ func (s *server) RemoveCaseFile(ctx context.Context, r contract.RemoveCaseFileRe
 
 func (s *server) AddTodo(ctx context.Context, r contract.AddTodoRequestObject) (contract.AddTodoResponseObject, error) {
 	due := r.Body.Due
-	t, err := s.Review.AddTodo(ctx, r.Id, casework.Todo{Text: r.Body.Text, Owner: or(r.Body.Owner, ""), Due: calendar.Date(due.Year(), due.Month(), due.Day())}, whoAsks(ctx))
+	t, err := s.Review.AddTodo(ctx, r.Id, casework.Todo{Text: r.Body.Text, Owner: or(r.Body.Owner, ""),
+		Due: calendar.Date(due.Year(), due.Month(), due.Day())}, whoAsks(ctx))
 	return contract.AddTodo201JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), missing(err, "case %d", r.Id)
 }
 
@@ -108,12 +110,14 @@ func (s *server) ListNotifications(ctx context.Context, r contract.ListNotificat
 	all, news, err := s.Review.Notices(ctx, whoAsks(ctx).Name, or(r.Params.Unseen, false), or(r.Params.Skip, 0))
 	out := contract.ListNotifications200JSONResponse{News: news, Items: []contract.Notification{}}
 	for _, n := range all {
-		out.Items = append(out.Items, contract.Notification{Id: n.ID, Case: n.Case, Name: n.Name, What: contract.NotificationWhat(n.What), Words: n.What.NoticeWords(), Text: n.Text, By: n.Author, At: n.At, Seen: n.SeenAt != nil})
+		out.Items = append(out.Items, contract.Notification{Id: n.ID, Case: n.Case, Name: n.Name, What: contract.NotificationWhat(n.What),
+			Words: n.What.NoticeWords(), Text: n.Text, By: n.Author, At: n.At, Seen: n.SeenAt != nil})
 	}
 	return out, err
 }
 
-func (s *server) MarkNotificationsRead(ctx context.Context, r contract.MarkNotificationsReadRequestObject) (contract.MarkNotificationsReadResponseObject, error) {
+func (s *server) MarkNotificationsRead(ctx context.Context,
+	r contract.MarkNotificationsReadRequestObject) (contract.MarkNotificationsReadResponseObject, error) {
 	err := s.Review.MarkNotificationsRead(ctx, whoAsks(ctx).Name, r.Body.UpTo, or(r.Body.Case, 0))
 	return contract.MarkNotificationsRead204Response{}, err
 }

@@ -26,9 +26,13 @@ func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
 	for _, flag := range slices.Sorted(maps.Keys(c.Apart)) {
 		apart = ptr(append(or(apart, nil), contract.FlagFinding{Exception: flag, Finding: contract.FlagFindingFinding(c.Apart[flag])}))
 	}
-	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
-		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: optional(c.Holder), Finding: optional(c.Finding), SettledBy: optional(c.SettledBy), SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version, Stake: c.Stake,
-		Asked: optional(c.Asked), ParkedTo: dayOut(c.ParkedTo), ParkedFor: optional(c.ParkedFor), FlagFindings: apart, Reason: optional(c.Reason), Recovered: amountOut(c.Recovered), WrittenOff: amountOut(c.WrittenOff)}
+	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade,
+		Due:  openapi_types.Date{Time: c.Due.Time()},
+		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: optional(c.Holder),
+		Finding: optional(c.Finding), SettledBy: optional(c.SettledBy), SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence,
+		Version: c.Version, Stake: c.Stake,
+		Asked: optional(c.Asked), ParkedTo: dayOut(c.ParkedTo), ParkedFor: optional(c.ParkedFor), FlagFindings: apart, Reason: optional(c.Reason),
+		Recovered: amountOut(c.Recovered), WrittenOff: amountOut(c.WrittenOff)}
 }
 
 // amountOut is an amount as it is written, nil where there is none.
@@ -76,7 +80,8 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		asked *string
 		known []rulebook.Named
 		to    *string
-	}{{"grade", r.Params.Grade, book.GradesNamed(), &f.Grade}, {"kind", r.Params.Kind, book.LevelsNamed(), &f.Kind}, {"rule", r.Params.Rule, book.RulesNamed(), &f.Rule}} {
+	}{{"grade", r.Params.Grade, book.GradesNamed(), &f.Grade}, {"kind", r.Params.Kind, book.LevelsNamed(), &f.Kind},
+		{"rule", r.Params.Rule, book.RulesNamed(), &f.Rule}} {
 		if by.asked == nil || *by.asked == "" {
 			continue
 		}
@@ -172,7 +177,8 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	if err != nil {
 		book = &rulebook.Book{}
 	}
-	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, Before: []contract.FoundBefore{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(me, d.Desk),
+	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{},
+		Before: []contract.FoundBefore{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(me, d.Desk),
 		MaySay: review.MaySay(d.Case, d.Named, me), Files: []contract.CaseFile{}, Todos: todosOut(d.Todos, book.Calendar.Today(s.Now()))}
 	for _, f := range d.Files {
 		out.Files = append(out.Files, fileOut(f))
@@ -188,7 +194,8 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 		}
 	}
 	for _, f := range d.Before {
-		out.Before = append(out.Before, contract.FoundBefore{Case: f.Case, Desk: f.Desk, Finding: f.Finding, Reason: optional(f.Reason), By: f.By, At: f.At, Sentence: f.Sentence, Text: f.Text})
+		out.Before = append(out.Before, contract.FoundBefore{Case: f.Case, Desk: f.Desk, Finding: f.Finding, Reason: optional(f.Reason), By: f.By, At: f.At,
+			Sentence: f.Sentence, Text: f.Text})
 	}
 	year, err := s.Review.YearFindings(ctx)
 	if err != nil {
@@ -196,7 +203,8 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	}
 	out.ByRule = foundByRule(book, d, year)
 	for _, e := range d.Events {
-		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Words: e.What.HistoryWords(), Text: e.What.Said(e.Text)})
+		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Words: e.What.HistoryWords(),
+			Text: e.What.Said(e.Text)})
 	}
 	return out, nil
 }

@@ -34,7 +34,8 @@ func (s *server) ListDataIssues(ctx context.Context, r contract.ListDataIssuesRe
 	all, err := s.Review.Faults(ctx, feeds, or(r.Params.Ended, false), or(r.Params.Skip, 0))
 	out := contract.ListDataIssues200JSONResponse{}
 	for _, f := range all {
-		one := contract.DataIssue{Id: f.ID, Case: f.Case, Kind: f.Kind, Key: f.Key, Name: f.Name, Feeds: f.Feeds, Owners: []string{}, Sentence: f.Sentence, Note: f.Note, By: f.Author, At: f.At, EndedAt: f.EndedAt, EndedBy: f.EndedBy, EndedText: f.EndedText}
+		one := contract.DataIssue{Id: f.ID, Case: f.Case, Kind: f.Kind, Key: f.Key, Name: f.Name, Feeds: f.Feeds, Owners: []string{}, Sentence: f.Sentence,
+			Note: f.Note, By: f.Author, At: f.At, EndedAt: f.EndedAt, EndedBy: f.EndedBy, EndedText: f.EndedText}
 		for _, name := range f.Feeds {
 			if feed := book.Feed(name); feed != nil && feed.Owner != "" && !slices.Contains(one.Owners, feed.Owner) {
 				one.Owners = append(one.Owners, feed.Owner)

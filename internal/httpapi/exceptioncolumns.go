@@ -27,15 +27,19 @@ var exceptionTable = []exceptionColumn{
 	{sheet.Column{Name: "id", Kind: sheet.Whole}, 8, "", func(e *exceptionRow) string { return strconv.FormatInt(e.ID, 10) }},
 	{sheet.Column{Name: "period"}, 10, "", func(e *exceptionRow) string { return keyText(e.calendar, e.Period) }},
 	{sheet.Column{Name: "grade"}, 10, "", func(e *exceptionRow) string { return e.Grade }},
-	{sheet.Column{Name: "state"}, 10, "raised: new in this period; standing: flagged in the period before too; cleared: no longer flagged", func(e *exceptionRow) string { return e.State }},
+	{sheet.Column{Name: "state"}, 10, "raised: new in this period; standing: flagged in the period before too; cleared: no longer flagged",
+		func(e *exceptionRow) string { return e.State }},
 	{sheet.Column{Name: "rule"}, 20, "", func(e *exceptionRow) string { return e.Rule }},
 	{sheet.Column{Name: "kind"}, 12, "", func(e *exceptionRow) string { return e.Kind }},
 	{sheet.Column{Name: "key"}, 12, "", func(e *exceptionRow) string { return e.Key }},
 	{sheet.Column{Name: "name"}, 28, "", func(e *exceptionRow) string { return e.Name }},
-	{sheet.Column{Name: "value", Kind: sheet.Number}, 12, "the judged value; a percentage as a fraction", func(e *exceptionRow) string { return decimalText(e.found.Value) }},
-	{sheet.Column{Name: "comparison", Kind: sheet.Number}, 12, "the comparison value, if any", func(e *exceptionRow) string { return decimalText(e.found.Against) }},
+	{sheet.Column{Name: "value", Kind: sheet.Number}, 12, "the judged value; a percentage as a fraction",
+		func(e *exceptionRow) string { return decimalText(e.found.Value) }},
+	{sheet.Column{Name: "comparison", Kind: sheet.Number}, 12, "the comparison value, if any",
+		func(e *exceptionRow) string { return decimalText(e.found.Against) }},
 	{sheet.Column{Name: "unit"}, 10, "of value and comparison", func(e *exceptionRow) string { return string(e.found.Unit) }},
-	{sheet.Column{Name: "stake", Title: "At stake", Kind: sheet.Money}, 12, "at stake, by the rule's formula", func(e *exceptionRow) string { return trimmed(or(e.Stake, "")) }},
+	{sheet.Column{Name: "stake", Title: "At stake", Kind: sheet.Money}, 12, "at stake, by the rule's formula",
+		func(e *exceptionRow) string { return trimmed(or(e.Stake, "")) }},
 	{sheet.Column{Name: "desk"}, 14, "", func(e *exceptionRow) string { return e.Desk }},
 	{sheet.Column{Name: "case", Kind: sheet.Whole}, 8, "", func(e *exceptionRow) string {
 		if e.CaseID == nil {
@@ -45,7 +49,8 @@ var exceptionTable = []exceptionColumn{
 	}},
 	{sheet.Column{Name: "case_state"}, 12, "state of its case", func(e *exceptionRow) string { return or(e.CaseState, "") }},
 	{sheet.Column{Name: "sentence"}, 80, "", func(e *exceptionRow) string { return e.Sentence }},
-	{sheet.Column{Name: "event", Kind: sheet.Day}, 12, "the day of the event; empty for exceptions of a period", func(e *exceptionRow) string { return eventText(e.Event) }},
+	{sheet.Column{Name: "event", Kind: sheet.Day}, 12, "the day of the event; empty for exceptions of a period",
+		func(e *exceptionRow) string { return eventText(e.Event) }},
 	{sheet.Column{Name: "streak", Title: "In a row", Kind: sheet.Whole}, 8, "number of consecutive flagged periods", func(e *exceptionRow) string {
 		if or(e.Streak, 0) <= 0 {
 			return ""

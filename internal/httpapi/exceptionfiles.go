@@ -21,7 +21,8 @@ import (
 // ExportExceptions writes all that match, whatever the page.
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
 	p := r.Params
-	_, page, err := s.exceptionRows(ctx, contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
+	_, page, err := s.exceptionRows(ctx, contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade,
+		State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
 		Key: p.Key, Group: p.Group, Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	if err != nil {
 		return nil, err
@@ -67,7 +68,8 @@ func (s *server) exceptionRows(ctx context.Context, p contract.ListExceptionsPar
 func (s *server) ExportExceptionFile(ctx context.Context, r contract.ExportExceptionFileRequestObject) (contract.ExportExceptionFileResponseObject, error) {
 	p := r.Params
 	asked := ctx.(*gin.Context).Request.Context() // gin gives its own to the next request
-	book, page, err := s.exceptionRows(asked, contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
+	book, page, err := s.exceptionRows(asked, contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade,
+		State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
 		Key: p.Key, Group: p.Group, Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	if err != nil {
 		return nil, err
@@ -91,7 +93,8 @@ func (s *server) ExportExceptionFile(ctx context.Context, r contract.ExportExcep
 	return out, nil
 }
 
-var fileKinds = map[string]string{"csv": "text/csv", "json": "application/json", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "parquet": "application/vnd.apache.parquet"}
+var fileKinds = map[string]string{"csv": "text/csv", "json": "application/json",
+	"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "parquet": "application/vnd.apache.parquet"}
 
 // exceptionFile is a file that is written while it is read.
 type exceptionFile struct {
@@ -129,7 +132,8 @@ func writeExceptions(out io.Writer, form string, book *rulebook.Book, page func(
 	}
 	return sheet.Workbook(out,
 		sheet.Tab{Name: "Exceptions", Columns: columns, Page: page, Wide: exceptionWidths},
-		sheet.Tab{Name: "Legend", Columns: []sheet.Column{{Name: "what"}, {Name: "name"}, {Name: "title"}, {Name: "meaning"}}, Page: legend(book), Wide: []float64{10, 24, 32, 110}})
+		sheet.Tab{Name: "Legend", Columns: []sheet.Column{{Name: "what"}, {Name: "name"}, {Name: "title"}, {Name: "meaning"}}, Page: legend(book),
+			Wide: []float64{10, 24, 32, 110}})
 }
 
 // paperTones are the tones of grades as they read well on white.

@@ -71,7 +71,8 @@ func (s *server) GetExceptionTrend(ctx context.Context, r contract.GetExceptionT
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetExceptionTrend200JSONResponse{Periods: []contract.PeriodName{}, Rows: []contract.TrendRow{}, Raised: []int{}, Standing: []int{}, Cleared: []int{}}
+	out := contract.GetExceptionTrend200JSONResponse{Periods: []contract.PeriodName{}, Rows: []contract.TrendRow{}, Raised: []int{}, Standing: []int{},
+		Cleared: []int{}}
 	_, book, err := s.Books.Published(ctx)
 	if err != nil {
 		return out, ignoreNotFound(err)

@@ -72,7 +72,8 @@ func (s *server) gather(ctx context.Context, book *rulebook.Book, f store.Except
 		out.Stake = optional(stakeText(book, all.Stakes))
 	}
 	states := []rulebook.Named{{Name: "raised", Title: "Raised"}, {Name: "standing", Title: "Standing"}, {Name: "cleared", Title: "Cleared"}}
-	named := map[string][]rulebook.Named{"grade": book.GradesNamed(), "rule": book.RulesNamed(), "kind": book.LevelsNamed(), "desk": book.DesksNamed(), "state": states}
+	named := map[string][]rulebook.Named{"grade": book.GradesNamed(), "rule": book.RulesNamed(), "kind": book.LevelsNamed(), "desk": book.DesksNamed(),
+		"state": states}
 	told := func(by string, of []store.ExceptionGroup) []contract.ExceptionGroup {
 		list := []contract.ExceptionGroup{}
 		for _, g := range of {
@@ -84,7 +85,8 @@ func (s *server) gather(ctx context.Context, book *rulebook.Book, f store.Except
 		}
 		return list
 	}
-	out.Facets = &contract.Facets{Grade: told("grade", groups["grade"]), Rule: told("rule", groups["rule"]), Kind: told("kind", groups["kind"]), Desk: told("desk", groups["desk"]), State: told("state", groups["state"])}
+	out.Facets = &contract.Facets{Grade: told("grade", groups["grade"]), Rule: told("rule", groups["rule"]), Kind: told("kind", groups["kind"]),
+		Desk: told("desk", groups["desk"]), State: told("state", groups["state"])}
 	if f.Group != "" {
 		out.Groups = ptr(told(f.Group, groups["group"]))
 	}

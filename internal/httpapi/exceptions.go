@@ -26,7 +26,8 @@ import (
 
 func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.Exception {
 	out := contract.Exception{Id: e.ID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, RuleTitle: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name,
-		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Comparison: e.Comparison, Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
+		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Comparison: e.Comparison,
+		Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
 	if e.Stake != nil {
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
 			out.Stake = rulebook.Format(r, book.StakeUnit(book.Rule(e.Rule)), 0)
@@ -158,7 +159,8 @@ func (s *server) makePage(ctx context.Context, book *rulebook.Book, f store.Exce
 }
 
 func exceptionFilter(key calendar.Key, p contract.ListExceptionsParams) store.ExceptionFilter {
-	return store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
+	return store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""),
+		Desk: or(p.Desk, ""), Text: or(p.Text, ""),
 		Key: or(p.Key, ""), Group: or(p.Group, ""), Sweep: or(p.Sweep, 0), Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false)}
 }
 
@@ -196,10 +198,13 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 		return nil, err
 	}
 	book = s.toDate.of(book, made.ToDate)
-	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e.Exception, book), Label: keyWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
-		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{}, History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
+	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e.Exception, book), Label: keyWords(book.Calendar, e.Period),
+		Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
+		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{},
+		History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
 	for _, v := range e.All {
-		out.Versions = append(out.Versions, contract.ExceptionVersion{Since: v.Since, Until: v.Sweep, State: v.State, Grade: v.Grade, Outcome: v.Outcome, Sentence: v.Sentence})
+		out.Versions = append(out.Versions, contract.ExceptionVersion{Since: v.Since, Until: v.Sweep, State: v.State, Grade: v.Grade, Outcome: v.Outcome,
+			Sentence: v.Sentence})
 	}
 	var ev judge.Evidence
 	if err := json.Unmarshal(e.Evidence, &ev); err != nil {
@@ -271,7 +276,8 @@ const historyPeriods = 13
 
 // history is what the rule found for the subject in each of the last months,
 // on the data as they are now.
-func (s *server) history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period, share func(uint32) bool) contract.History {
+func (s *server) history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period,
+	share func(uint32) bool) contract.History {
 	unit, places, axis := explain.Axis(engine.Book, rule)
 	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis, Each: rule.Each}
 	results := s.verdicts.History(engine, rule, level, last, historyPeriods)
@@ -280,7 +286,8 @@ func (s *server) history(engine *measure.Engine, rule *rulebook.Rule, level rule
 	}
 	for _, result := range results {
 		v := result.Verdict(code)
-		point := contract.HistoryPoint{Period: engine.Book.Calendar.String(result.Period), Label: engine.Book.Calendar.Words(result.Period), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
+		point := contract.HistoryPoint{Period: engine.Book.Calendar.String(result.Period), Label: engine.Book.Calendar.Words(result.Period), Grade: v.Grade,
+			Outcome: v.Outcome.String(), Text: v.Why}
 		if held := result.Held(code); !math.IsNaN(held) {
 			point.Held = &held
 			point.Text = explain.Held(held, unit, places)
@@ -372,7 +379,8 @@ func lineUpOut(engine *measure.Engine, result *judge.Result, code int, share fun
 	keys, names := engine.Names(result.Level)
 	up := result.LineUp(code)
 	unit, _, axis := explain.Axis(engine.Book, result.Rule)
-	out := contract.Ranking{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.RankingUnit(plainUnit(unit)), Axis: axis}
+	out := contract.Ranking{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points),
+		Unit: contract.RankingUnit(plainUnit(unit)), Axis: axis}
 	clear, flagged := 0, 0
 	for _, p := range up.Points {
 		if p.Grade == "" {

@@ -134,7 +134,8 @@ func (s *server) GetExceptionFeed(ctx context.Context, r contract.GetExceptionFe
 		title, id = "Oskel: "+all[i].Name, fmt.Sprint(all[i].ID)
 	}
 	at := s.base(ctx)
-	feed := atomFeed{ID: at + "/api/feeds/exceptions/" + id, Title: title, Updated: s.Now().UTC().Format(time.RFC3339), Link: atomLink{at + "/exceptions"}, Author: atomAuthor{"Oskel"}}
+	feed := atomFeed{ID: at + "/api/feeds/exceptions/" + id, Title: title, Updated: s.Now().UTC().Format(time.RFC3339),
+		Link: atomLink{at + "/exceptions"}, Author: atomAuthor{"Oskel"}}
 	_, book, err := s.Books.Published(ctx)
 	if ignoreNotFound(err) != nil {
 		return nil, err
@@ -166,7 +167,8 @@ func (s *server) newlyFlagged(ctx context.Context, book *rulebook.Book, q contra
 			continue
 		}
 		told++
-		f := store.ExceptionFilter{Period: p.Key, Rule: or(q.Rule, ""), Grade: or(q.Grade, ""), Kind: or(q.Kind, ""), Desk: or(q.Desk, ""), Text: or(q.Text, ""), State: "raised", Sort: string(or(q.Sort, "grade")), Descending: or(q.Descending, false), Limit: feedEntries - len(out)}
+		f := store.ExceptionFilter{Period: p.Key, Rule: or(q.Rule, ""), Grade: or(q.Grade, ""), Kind: or(q.Kind, ""), Desk: or(q.Desk, ""),
+			Text: or(q.Text, ""), State: "raised", Sort: string(or(q.Sort, "grade")), Descending: or(q.Descending, false), Limit: feedEntries - len(out)}
 		list, _, err := s.Sweep.Exceptions(ctx, book, f)
 		if err != nil {
 			return nil, err
@@ -180,7 +182,8 @@ func (s *server) newlyFlagged(ctx context.Context, book *rulebook.Book, q contra
 				rule = r.Title
 			}
 			link := fmt.Sprintf("%s/exceptions/%d", at, e.ID)
-			out = append(out, atomEntry{ID: link, Title: fmt.Sprintf("%s: %s, %s, %s", grade, e.Name, rule, book.Calendar.Words(p.Of)), Updated: p.Sweep.At.UTC().Format(time.RFC3339), Link: atomLink{link}, Summary: e.Sentence})
+			out = append(out, atomEntry{ID: link, Title: fmt.Sprintf("%s: %s, %s, %s", grade, e.Name, rule, book.Calendar.Words(p.Of)),
+				Updated: p.Sweep.At.UTC().Format(time.RFC3339), Link: atomLink{link}, Summary: e.Sentence})
 		}
 	}
 	return out, nil

@@ -10,7 +10,8 @@ import (
 )
 
 func intakeOut(in store.Intake) contract.Intake {
-	out := contract.Intake{Id: in.ID, Into: in.Into, Name: in.Name, Mode: in.Mode, Period: in.Period, File: in.File, Rows: in.Lines, Months: []string{}, Totals: in.Totals, By: in.Author, At: in.At, RevertedBy: in.RevertedBy}
+	out := contract.Intake{Id: in.ID, Into: in.Into, Name: in.Name, Mode: in.Mode, Period: in.Period, File: in.File, Rows: in.Lines, Months: []string{},
+		Totals: in.Totals, By: in.Author, At: in.At, RevertedBy: in.RevertedBy}
 	for _, m := range in.Months {
 		out.Months = append(out.Months, calendar.Month(m).String())
 	}
@@ -30,7 +31,8 @@ func (s *server) ListIntakes(ctx context.Context, _ contract.ListIntakesRequestO
 }
 
 func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeRequestObject) (contract.CreateIntakeResponseObject, error) {
-	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body, Again: or(r.Params.AllowDuplicates, false), Sure: or(r.Params.AcceptWarnings, false)}
+	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body,
+		Again: or(r.Params.AllowDuplicates, false), Sure: or(r.Params.AcceptWarnings, false)}
 	if r.Params.File != nil {
 		request.File = *r.Params.File
 	}
@@ -55,7 +57,8 @@ func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeReques
 const shownSubjects = 50
 
 func reportOut(r intake.Report) contract.IntakeReport {
-	out := contract.IntakeReport{Rows: r.Rows, Months: []contract.IntakeMonth{}, Subjects: append([]string{}, r.Subjects[:min(len(r.Subjects), shownSubjects)]...), NewSubjects: ptr(len(r.Subjects))}
+	out := contract.IntakeReport{Rows: r.Rows, Months: []contract.IntakeMonth{},
+		Subjects: append([]string{}, r.Subjects[:min(len(r.Subjects), shownSubjects)]...), NewSubjects: ptr(len(r.Subjects))}
 	for _, m := range r.Months {
 		out.Months = append(out.Months, contract.IntakeMonth{Month: m.Month.String(), Rows: m.Rows, Before: m.Before, Totals: m.Sums, TotalsBefore: m.BeforeSums})
 	}

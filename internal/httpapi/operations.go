@@ -130,7 +130,8 @@ var operations = map[string]operation{
 	"DeleteToken":    changes(everyone, "ended a token", nil).with(withAnyToken),
 	"RevokeToken":    changes(everyone, "revoked a token", on(func(r contract.RevokeTokenRequestObject) string { return number(r.Id) })),
 	"ListPeople":     reads(light),
-	"CreatePerson":   changes(leads, "added an account", on(func(r contract.CreatePersonRequestObject) string { return r.Body.Name + ", " + string(r.Body.Role) })),
+	"CreatePerson": changes(leads, "added an account",
+		on(func(r contract.CreatePersonRequestObject) string { return r.Body.Name + ", " + string(r.Body.Role) })),
 	"ChangePerson": changes(leads, "changed an account", on(func(r contract.ChangePersonRequestObject) string {
 		return r.Name + ", " + string(r.Body.Role) + ", " + strings.Join(r.Body.Desks, " ")
 	})),
@@ -148,8 +149,9 @@ var operations = map[string]operation{
 	}),
 
 	// The service.
-	"ListAudit":    changes(leads, "", nil).with(withAnyToken),
-	"ExportAudit":  exports("exported the audit log", on(func(r contract.ExportAuditRequestObject) string { return parametersOf(r.Params) })).with(func(o *operation) { o.roles = leads }),
+	"ListAudit": changes(leads, "", nil).with(withAnyToken),
+	"ExportAudit": exports("exported the audit log",
+		on(func(r contract.ExportAuditRequestObject) string { return parametersOf(r.Params) })).with(func(o *operation) { o.roles = leads }),
 	"GetDoctor":    changes(leads, "", nil).with(withAnyToken).with(inComputing),
 	"MakeBackup":   changes(leads, "made a backup", nil).with(inWriting),
 	"GetClock":     reads(light),
@@ -169,7 +171,8 @@ var operations = map[string]operation{
 	"DeleteDraft":     changes(writers, "", nil),
 	"ListRevisions":   reads(light),
 	"GetRevision":     reads(light),
-	"PublishRevision": changes(writers, "published", on(func(r contract.PublishRevisionRequestObject) string { return r.Body.Note })).with(inBook).with(inComputing),
+	"PublishRevision": changes(writers, "published",
+		on(func(r contract.PublishRevisionRequestObject) string { return r.Body.Note })).with(inBook).with(inComputing),
 	"RestoreRevision": changes(writers, "restored a revision", on(func(r contract.RestoreRevisionRequestObject) string {
 		return fmt.Sprintf("%d, %s", r.Number, r.Body.Note)
 	})).with(inComputing),

@@ -99,7 +99,8 @@ func failureOf(err error) (p contract.Problem, ok bool) {
 	case errors.As(err, &known):
 		return known.problem, true
 	case store.Full(err):
-		return problem(http.StatusInsufficientStorage, "disk-full", "The disk of the service's database is full, so nothing can be stored; nothing was changed. Free some space and try again."), true
+		return problem(http.StatusInsufficientStorage, "disk-full",
+			"The disk of the service's database is full, so nothing can be stored; nothing was changed. Free some space and try again."), true
 	case errors.As(err, &invalid):
 		return invalidRequest(invalid), true
 	case store.Lost(err):

@@ -119,7 +119,8 @@ func (s *server) GetSubject(ctx context.Context, r contract.GetSubjectRequestObj
 	}
 	out := contract.GetSubject200JSONResponse{}
 	for _, e := range all {
-		out = append(out, contract.RegisterEntry{Name: e.Name, Values: e.Attributes, ValidFrom: text(e.ValidFrom), ValidTo: text(e.ValidTo), ActiveFrom: text(e.ActiveFrom), ActiveTo: text(e.ActiveTo),
+		out = append(out, contract.RegisterEntry{Name: e.Name, Values: e.Attributes, ValidFrom: text(e.ValidFrom), ValidTo: text(e.ValidTo),
+			ActiveFrom: text(e.ActiveFrom), ActiveTo: text(e.ActiveTo),
 			Intake: e.Intake, File: e.File, By: e.Author, At: e.At, AgainFrom: e.Again, SupersededBy: e.Superseded})
 	}
 	return out, nil
@@ -141,8 +142,9 @@ func (s *server) GetTargets(ctx context.Context, r contract.GetTargetsRequestObj
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetTargets200JSONResponse{Kind: kind.Name, Measures: append([]string{}, engine.TargetMeasures(kind.Name)...), Periods: []string{}, Labels: []string{},
-		Rows: []contract.TargetRow{}, Sums: []string{}, Missing: []int{}}
+	out := contract.GetTargets200JSONResponse{Kind: kind.Name, Measures: append([]string{}, engine.TargetMeasures(kind.Name)...), Periods: []string{},
+		Labels: []string{},
+		Rows:   []contract.TargetRow{}, Sums: []string{}, Missing: []int{}}
 	if out.Measure = or(p.Measure, ""); out.Measure == "" && len(out.Measures) > 0 {
 		out.Measure = out.Measures[0]
 	}

@@ -12,7 +12,8 @@ import (
 )
 
 func tallyOut(rule, level string, t judge.Tally) contract.Tally {
-	return contract.Tally{Rule: rule, Level: optional(level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged,
+	return contract.Tally{Rule: rule, Level: optional(level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach,
+		NoData: t.NoData, NotJudged: t.NotJudged,
 		Flagged: t.Flagged, Crowded: t.Crowded()}
 }
 
@@ -41,14 +42,16 @@ func desksOut(book *rulebook.Book, before, after map[string]int) []contract.Desk
 
 func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject) (contract.RehearseResponseObject, error) {
 	b := r.Body
-	ask := books.Question{Variant: books.Variant{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""), Period: b.Period, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
+	ask := books.Question{Variant: books.Variant{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""),
+		Period: b.Period, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
 	for _, c := range or(b.Cuts, nil) {
 		ask.Cuts = append(ask.Cuts, books.Cut{Band: c.Band, High: c.High, Value: c.Value})
 	}
 	var out contract.Rehearsal
 	err := s.Trials.Rehearse(ctx, ask, func(a *books.Answer) error {
 		level := a.Level.String()
-		out = contract.Rehearsal{Rule: a.Rule.Name, Title: a.Rule.Title, Words: a.Book.Words(a.Rule), Level: level, Tally: tallyOut(a.Rule.Name, level, a.Tally), Flagged: foundOut(a.Flagged), Flips: foundOut(a.Flips),
+		out = contract.Rehearsal{Rule: a.Rule.Name, Title: a.Rule.Title, Words: a.Book.Words(a.Rule), Level: level,
+			Tally: tallyOut(a.Rule.Name, level, a.Tally), Flagged: foundOut(a.Flagged), Flips: foundOut(a.Flips),
 			Turned: turnedOut(a.Turned), Near: foundOut(a.Near), Desks: desksOut(a.Book, a.Before, a.Desks), Back: []contract.LookBack{}}
 		if a.Published != nil {
 			out.Published = ptr(tallyOut(a.Rule.Name, level, *a.Published))
@@ -79,7 +82,8 @@ func (s *server) RehearseBook(ctx context.Context, r contract.RehearseBookReques
 	if err != nil {
 		return nil, err
 	}
-	out := contract.RehearseBook200JSONResponse{Rules: []contract.RuleChange{}, Desks: desksOut(c.Book, c.Before, c.After), Advice: append([]string{}, c.Advice...), Before: c.Flagged[0], After: c.Flagged[1]}
+	out := contract.RehearseBook200JSONResponse{Rules: []contract.RuleChange{}, Desks: desksOut(c.Book, c.Before, c.After),
+		Advice: append([]string{}, c.Advice...), Before: c.Flagged[0], After: c.Flagged[1]}
 	for _, change := range c.Rules {
 		to := contract.RuleChange{Rule: change.Rule.Name, Title: change.Rule.Title, Level: change.Level.String(), Turned: turnedOut(change.Turned)}
 		if change.Before != nil {
@@ -102,7 +106,8 @@ func (s *server) RehearseRouting(ctx context.Context, r contract.RehearseRouting
 	if err != nil {
 		return nil, err
 	}
-	out := contract.RehearseRouting200JSONResponse{Flagged: got.Flagged, Listed: got.Listed, Desks: []contract.DeskGets{}, People: []contract.PersonGets{}, Notes: []contract.RoutingNote{}}
+	out := contract.RehearseRouting200JSONResponse{Flagged: got.Flagged, Listed: got.Listed, Desks: []contract.DeskGets{},
+		People: []contract.PersonGets{}, Notes: []contract.RoutingNote{}}
 	for _, d := range got.Book.Desks {
 		g := got.Desks[d.Name]
 		out.Desks = append(out.Desks, contract.DeskGets{Desk: d.Name, Title: d.Title, Flags: g.Flags, Cases: g.Cases, Unassigned: g.Unassigned, Holds: g.Holds})
@@ -120,13 +125,15 @@ func (s *server) RehearseRouting(ctx context.Context, r contract.RehearseRouting
 
 func (s *server) SolveDial(ctx context.Context, r contract.SolveDialRequestObject) (contract.SolveDialResponseObject, error) {
 	b := r.Body
-	found, err := s.Trials.Solve(ctx, books.Solve{Variant: books.Variant{Text: b.Text}, Dial: b.Dial, Wanted: b.Wanted, Period: b.Period, Months: or(b.Periods, 6), Rules: or(b.Rules, nil)})
+	found, err := s.Trials.Solve(ctx, books.Solve{Variant: books.Variant{Text: b.Text}, Dial: b.Dial, Wanted: b.Wanted, Period: b.Period,
+		Months: or(b.Periods, 6), Rules: or(b.Rules, nil)})
 	if err != nil {
 		return nil, err
 	}
 	d := found.Dial
-	out := contract.SolveDial200JSONResponse{Dial: d.Name, Value: d.Text(found.Best.Value), Average: found.Best.Average, Now: d.Text(d.Value), NowAverage: found.Now,
-		Rules: append([]string{}, found.Rules...), Tried: []contract.DialTried{}}
+	out := contract.SolveDial200JSONResponse{Dial: d.Name, Value: d.Text(found.Best.Value), Average: found.Best.Average, Now: d.Text(d.Value),
+		NowAverage: found.Now,
+		Rules:      append([]string{}, found.Rules...), Tried: []contract.DialTried{}}
 	slices.SortFunc(found.Tried, func(x, y judge.Tried) int { return int(x.Value - y.Value) })
 	for _, t := range found.Tried {
 		out.Tried = append(out.Tried, contract.DialTried{Value: d.Text(t.Value), Average: t.Average})

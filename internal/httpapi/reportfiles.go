@@ -55,7 +55,8 @@ func (s *server) ExportReport(ctx context.Context, r contract.ExportReportReques
 	default:
 		ask := contract.ListOutcomesParamsBy(or(p.By, "rule"))
 		by = string(ask)
-		all, err := s.ListOutcomes(ctx, contract.ListOutcomesRequestObject{Params: contract.ListOutcomesParams{By: &ask, Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To}})
+		all, err := s.ListOutcomes(ctx, contract.ListOutcomesRequestObject{Params: contract.ListOutcomesParams{By: &ask, Rule: p.Rule, Desk: p.Desk,
+			From: p.From, To: p.To}})
 		if err != nil {
 			return nil, err
 		}
@@ -125,7 +126,8 @@ func stakeCells(kinds []string, of []contract.KindStake) []string {
 
 func findingSheet(by string, all []contract.OutcomeRow) sheet.Sheet {
 	kinds := stakeKinds(all, func(r contract.OutcomeRow) []contract.KindStake { return r.Stakes })
-	out := sheet.Sheet{Name: "Outcomes", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
+	out := sheet.Sheet{Name: "Outcomes", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}},
+		columnsOf(sheet.Whole, "settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
 	out.Columns = append(out.Columns, sheet.Column{Name: "precision", Kind: sheet.Percent})
 	out.Columns = append(out.Columns, columnsOf(sheet.Number, "hours_to_look", "hours_to_settle")...)
 	out.Columns = append(out.Columns, columnsOf(sheet.Money, append(stakeColumns(kinds, "stake_confirmed"), "recovered", "written_off")...)...)
@@ -140,7 +142,8 @@ func findingSheet(by string, all []contract.OutcomeRow) sheet.Sheet {
 
 func workSheet(by string, all []contract.BacklogRow) sheet.Sheet {
 	kinds := stakeKinds(all, func(r contract.BacklogRow) []contract.KindStake { return r.Stakes })
-	out := sheet.Sheet{Name: "Backlog", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
+	out := sheet.Sheet{Name: "Backlog", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}},
+		columnsOf(sheet.Whole, "open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
 	out.Columns = append(append(out.Columns, sheet.Column{Name: "oldest", Kind: sheet.Day}), columnsOf(sheet.Money, stakeColumns(kinds, "stake")...)...)
 	out.Columns = append(out.Columns, sheet.Column{Name: "note"})
 	for _, w := range all {
@@ -174,7 +177,8 @@ func (s *server) wholeGrid(ctx context.Context, p contract.ExportReportParams) (
 func gridSheet(g contract.ExceptionGrid) sheet.Sheet {
 	out := sheet.Sheet{Name: "Exception grid", Columns: []sheet.Column{{Name: "kind"}, {Name: "key"}, {Name: "name"}}}
 	for _, p := range g.Periods {
-		out.Columns = append(out.Columns, sheet.Column{Name: p.Period, Title: p.Label}, sheet.Column{Name: p.Period + " flags", Title: p.Label + ", flags", Kind: sheet.Whole})
+		out.Columns = append(out.Columns, sheet.Column{Name: p.Period, Title: p.Label},
+			sheet.Column{Name: p.Period + " flags", Title: p.Label + ", flags", Kind: sheet.Whole})
 	}
 	for _, r := range g.Rows {
 		row := []string{r.Kind, r.Key, r.Name}

@@ -23,9 +23,11 @@ func (s *server) ListSuggestions(ctx context.Context, r contract.ListSuggestions
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListSuggestions200JSONResponse{Rule: r.Rule, Explained: found.Explained, Confirmed: found.Confirmed, Flagged: found.Flagged, Proposals: []contract.Suggestion{}}
+	out := contract.ListSuggestions200JSONResponse{Rule: r.Rule, Explained: found.Explained, Confirmed: found.Confirmed, Flagged: found.Flagged,
+		Proposals: []contract.Suggestion{}}
 	for _, p := range found.Proposals {
-		out.Proposals = append(out.Proposals, contract.Suggestion{What: contract.SuggestionWhat(p.What), Words: proposalWords(found, p), Spared: p.Spared, Lost: p.Lost, Flagged: p.Flagged, Newly: p.Newly, Text: p.Text, Definition: definitionOut(p.Definition)})
+		out.Proposals = append(out.Proposals, contract.Suggestion{What: contract.SuggestionWhat(p.What), Words: proposalWords(found, p), Spared: p.Spared,
+			Lost: p.Lost, Flagged: p.Flagged, Newly: p.Newly, Text: p.Text, Definition: definitionOut(p.Definition)})
 	}
 	return out, nil
 }
@@ -36,7 +38,8 @@ func proposalWords(of judge.Proposed, p judge.Proposal) string {
 	if p.Lost > 0 {
 		lost = fmt.Sprint(p.Lost)
 	}
-	return fmt.Sprintf("%s would have dropped %d of %d explained and lost %s of %d confirmed; %d instead of %d flagged.", words.UpperFirst(p.Words), p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
+	return fmt.Sprintf("%s would have dropped %d of %d explained and lost %s of %d confirmed; %d instead of %d flagged.", words.UpperFirst(p.Words),
+		p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
 }
 
 func (s *server) ListOutcomes(ctx context.Context, r contract.ListOutcomesRequestObject) (contract.ListOutcomesResponseObject, error) {
@@ -78,7 +81,8 @@ func (s *server) ListOutcomes(ctx context.Context, r contract.ListOutcomesReques
 	}
 	out := contract.ListOutcomes200JSONResponse{}
 	for _, f := range all {
-		row := contract.OutcomeRow{Name: f.Name, Title: reportTitle(book, by, f.Name), Settled: f.Settled, Confirmed: f.Confirmed, Explained: f.Explained, DataFault: f.DataFault, RuleFault: f.RuleFault, Cleared: f.Cleared,
+		row := contract.OutcomeRow{Name: f.Name, Title: reportTitle(book, by, f.Name), Settled: f.Settled, Confirmed: f.Confirmed, Explained: f.Explained,
+			DataFault: f.DataFault, RuleFault: f.RuleFault, Cleared: f.Cleared,
 			HoursToLook: f.FirstLook, HoursToSettle: f.Settling, Stakes: stakesOut(book, f.Stakes), Recovered: f.Recovered, WrittenOff: f.WrittenOff}
 		if n := f.Settled - f.Cleared; n > 0 {
 			row.Precision = ptr(float64(f.Confirmed) / float64(n))
@@ -120,7 +124,8 @@ func (s *server) GetBacklog(ctx context.Context, r contract.GetBacklogRequestObj
 	}
 	out := contract.GetBacklog200JSONResponse{}
 	for _, w := range all {
-		row := contract.BacklogRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stakes: stakesOut(book, w.Stakes)}
+		row := contract.BacklogRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late,
+			Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stakes: stakesOut(book, w.Stakes)}
 		if by == "desk" && !manned[w.Name] {
 			row.Note = ptr("No members: only leads see these cases.")
 		}

@@ -23,7 +23,8 @@ func identify(next http.Handler) http.Handler {
 		}
 		began, seen := time.Now(), &statusWriter{ResponseWriter: w}
 		next.ServeHTTP(seen, r.WithContext(ctx))
-		slog.DebugContext(ctx, "request", "method", r.Method, "path", r.URL.Path, "status", max(seen.status, http.StatusOK), "took", time.Since(began).Round(time.Microsecond))
+		slog.DebugContext(ctx, "request", "method", r.Method, "path", r.URL.Path, "status", max(seen.status, http.StatusOK), "took",
+			time.Since(began).Round(time.Microsecond))
 	})
 }
 

@@ -19,12 +19,14 @@ import (
 func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestObject) (contract.GetRulebookResponseObject, error) {
 	revision, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
-		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: []string{}, Windows: []string{}, Reasons: []contract.Reason{}}, nil
+		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{},
+			Feeds: []contract.Named{}, Grains: []string{}, Windows: []string{}, Reasons: []contract.Reason{}}, nil
 	} else if err != nil {
 		return nil, err
 	}
 	out := contract.GetRulebook200JSONResponse{Revision: revision.Number, Title: book.Title, Text: revision.Text,
-		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: book.Grains(), Windows: []string{}, Reasons: []contract.Reason{}}
+		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: book.Grains(),
+		Windows: []string{}, Reasons: []contract.Reason{}}
 	for _, w := range book.Calendar.Windows {
 		if !slices.Contains(out.Windows, w.Kind) {
 			out.Windows = append(out.Windows, w.Kind)
@@ -58,8 +60,9 @@ func (s *server) CheckRulebook(ctx context.Context, r contract.CheckRulebookRequ
 	if err != nil {
 		return nil, err
 	}
-	out := contract.CheckRulebook200JSONResponse{Problems: bookFaults(checked.Problems), Advice: bookFaults(checked.Advice), Rules: []contract.Rule{}, Differences: []string{},
-		Measures: []contract.Named{}, Dials: dialsOut(checked.Book)}
+	out := contract.CheckRulebook200JSONResponse{Problems: bookFaults(checked.Problems), Advice: bookFaults(checked.Advice), Rules: []contract.Rule{},
+		Differences: []string{},
+		Measures:    []contract.Named{}, Dials: dialsOut(checked.Book)}
 	for _, m := range checked.Book.Measures {
 		out.Measures = append(out.Measures, contract.Named{Name: m.Name, Title: m.Title})
 	}
@@ -93,7 +96,8 @@ func rulesOut(book *rulebook.Book, text string) []contract.Rule {
 	out := []contract.Rule{}
 	for i := range book.Rules {
 		r := &book.Rules[i]
-		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Each: r.Each, Judges: judgesText(r), On: r.On, Trial: r.Trial, Words: book.Words(r)})
+		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Each: r.Each, Judges: judgesText(r), On: r.On, Trial: r.Trial,
+			Words: book.Words(r)})
 		if text != "" {
 			d := definitionOut(book.Define(r))
 			out[i].Definition, out[i].Text = &d, ptr(book.RuleText(text, r.Name))
@@ -152,10 +156,12 @@ func (s *server) recordRules(ctx context.Context, book *rulebook.Book, key calen
 		if r == nil {
 			continue
 		}
-		out := contract.RuleRecord{Points: []contract.RulePoint{}, Confirmed: r.Findings["confirmed"], Explained: r.Findings["explained"], DataFault: r.Findings["data fault"], RuleFault: r.Findings["rule fault"], Notes: append([]string{}, r.Notes...)}
+		out := contract.RuleRecord{Points: []contract.RulePoint{}, Confirmed: r.Findings["confirmed"], Explained: r.Findings["explained"],
+			DataFault: r.Findings["data fault"], RuleFault: r.Findings["rule fault"], Notes: append([]string{}, r.Notes...)}
 		out.Settled = out.Confirmed + out.Explained + out.DataFault + out.RuleFault
 		for _, p := range r.Points {
-			out.Points = append(out.Points, contract.RulePoint{Period: book.Calendar.String(p.Period), Label: book.Calendar.Words(p.Period), Swept: p.Swept, Flagged: p.Flagged, Judged: p.Judged})
+			out.Points = append(out.Points, contract.RulePoint{Period: book.Calendar.String(p.Period), Label: book.Calendar.Words(p.Period), Swept: p.Swept,
+				Flagged: p.Flagged, Judged: p.Judged})
 		}
 		rules[i].Record = &out
 	}
@@ -191,7 +197,8 @@ func (s *server) GetRevision(ctx context.Context, r contract.GetRevisionRequestO
 }
 
 func (s *server) PublishRevision(ctx context.Context, r contract.PublishRevisionRequestObject) (contract.PublishRevisionResponseObject, error) {
-	revision, err := s.Books.Publish(ctx, books.Publication{Author: whoAsks(ctx).Name, Text: r.Body.Text, Note: r.Body.Note, BasedOn: or(r.Body.BasedOn, books.Unknown), Over: or(r.Body.Force, false)})
+	revision, err := s.Books.Publish(ctx, books.Publication{Author: whoAsks(ctx).Name, Text: r.Body.Text, Note: r.Body.Note,
+		BasedOn: or(r.Body.BasedOn, books.Unknown), Over: or(r.Body.Force, false)})
 	if err != nil {
 		return nil, err
 	}

@@ -36,7 +36,8 @@ func (s *server) GetSchedule(ctx context.Context, _ contract.GetScheduleRequestO
 
 func turnOut(book *rulebook.Book, t sweep.Turn, trouble string) contract.Turn {
 	c := book.Calendar
-	out := contract.Turn{Period: c.String(t.Period), Label: c.Words(t.Period), State: contract.TurnState(t.State), At: t.At, Trouble: optional(trouble), Words: turnWords(book, t, trouble)}
+	out := contract.Turn{Period: c.String(t.Period), Label: c.Words(t.Period), State: contract.TurnState(t.State), At: t.At, Trouble: optional(trouble),
+		Words: turnWords(book, t, trouble)}
 	if !t.Latest.IsZero() {
 		out.Latest = &t.Latest
 	}

@@ -21,7 +21,8 @@ func (s *server) ListSnoozes(ctx context.Context, _ contract.ListSnoozesRequestO
 	all, err := s.Review.Snoozes(ctx, c.Today(s.Now()))
 	out := contract.ListSnoozes200JSONResponse{}
 	for _, p := range all {
-		one := contract.Snooze{Id: p.ID, Case: p.Case, Kind: p.Kind, Key: p.Key, Name: p.Name, Rule: optional(p.Rule), Until: openapi_types.Date{Time: p.Until.Time()}, Worse: p.Worse, By: p.Author, At: p.At}
+		one := contract.Snooze{Id: p.ID, Case: p.Case, Kind: p.Kind, Key: p.Key, Name: p.Name, Rule: optional(p.Rule),
+			Until: openapi_types.Date{Time: p.Until.Time()}, Worse: p.Worse, By: p.Author, At: p.At}
 		if rule := book.Rule(p.Rule); rule != nil {
 			one.RuleTitle = &rule.Title
 		}

@@ -80,13 +80,15 @@ func monthWords(c calendar.Calendar, m calendar.Month) string {
 func talliesOut(s store.Sweep) []contract.Tally {
 	out := []contract.Tally{}
 	for _, t := range sweep.TalliesOf(s) {
-		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded(), Trial: t.Trial})
+		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach,
+			NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded(), Trial: t.Trial})
 	}
 	return out
 }
 
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
-	out := contract.Sweep{ToDate: dayOut(s.ToDate), Snoozed: s.Snoozed, Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
+	out := contract.Sweep{ToDate: dayOut(s.ToDate), Snoozed: s.Snoozed, Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision,
+		DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
 	if stages := sweep.StagesOf(s); stages != nil {
 		all := []contract.SweepStage{}
@@ -202,7 +204,8 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 }
 
 func periodOut(c calendar.Calendar, p sweep.Period) contract.PeriodState {
-	out := contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), Running: p.Runs, State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)}
+	out := contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), Running: p.Runs, State: contract.PeriodStateState(p.State),
+		Grades: p.Grades, Stale: optional(p.Stale)}
 	if p.Sweep != nil {
 		out.Sweep, out.ToDate = &p.Sweep.ID, dayOut(p.Sweep.ToDate)
 	}
@@ -242,7 +245,8 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 func countsOut(all []sweep.Counts) []contract.Counts {
 	out := []contract.Counts{}
 	for _, c := range all {
-		out = append(out, contract.Counts{Name: c.Name, Title: c.Title, Raised: c.Raised, Standing: c.Standing, Cleared: c.Cleared, Grades: &c.Grades, Judged: c.Judged, Unsettled: c.Unsettled})
+		out = append(out, contract.Counts{Name: c.Name, Title: c.Title, Raised: c.Raised, Standing: c.Standing, Cleared: c.Cleared, Grades: &c.Grades,
+			Judged: c.Judged, Unsettled: c.Unsettled})
 	}
 	return out
 }

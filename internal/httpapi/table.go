@@ -139,7 +139,8 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 	}
 	columns := len(a.Measures) * len(a.Periods)
 	if columns > mostColumns {
-		return nil, a, fail(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; at most %d are shown at once.", len(a.Measures), len(a.Periods), columns, mostColumns)
+		return nil, a, fail(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; at most %d are shown at once.", len(a.Measures),
+			len(a.Periods), columns, mostColumns)
 	}
 	a.Text, a.Sort, a.Descending, a.Limit = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100)
 	if a.Sort >= columns {
@@ -258,7 +259,8 @@ func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.Get
 	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
-		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m), Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i], Groups: groupsOut(book, m)})
+		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m),
+			Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i], Groups: groupsOut(book, m)})
 		out.Whole = append(out.Whole, cellOut(g.Whole[i], m))
 	}
 	for _, row := range g.Rows {
@@ -400,8 +402,9 @@ func (s *server) GetBreakdown(ctx context.Context, r contract.GetBreakdownReques
 		}
 		return cellOut(c, book.Measure(name))
 	}
-	out := contract.GetBreakdown200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: f.name, Label: book.Calendar.Words(slot.Period),
-		Cell: cell(m.Name), Parts: []contract.Part{}, Columns: []string{}, Lines: [][]string{}}
+	out := contract.GetBreakdown200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: f.name,
+		Label: book.Calendar.Words(slot.Period),
+		Cell:  cell(m.Name), Parts: []contract.Part{}, Columns: []string{}, Lines: [][]string{}}
 	if m.Formula != nil {
 		for _, name := range m.Formula.Tree.Names() {
 			if part := book.Measure(name); part != nil {

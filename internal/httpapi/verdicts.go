@@ -36,7 +36,8 @@ func (s *server) ListVerdicts(ctx context.Context, r contract.ListVerdictsReques
 		return nil, err
 	}
 	keys, names := engine.Names(level)
-	out := contract.ListVerdicts200JSONResponse{Kind: level.String(), Key: keys[code], Name: names[code], Period: book.Calendar.String(p), Words: book.Calendar.Words(p),
+	out := contract.ListVerdicts200JSONResponse{Kind: level.String(), Key: keys[code], Name: names[code], Period: book.Calendar.String(p),
+		Words:      book.Calendar.Words(p),
 		Attributes: attributesOut(engine, level, code, p), Verdicts: []contract.SubjectVerdict{}, Silent: []contract.Named{}}
 	spoke := map[string]bool{}
 	for _, said := range judge.Why(engine, level, code, p) {
@@ -65,7 +66,8 @@ func (s *server) GetVerification(ctx context.Context, r contract.GetVerification
 	if err != nil {
 		return nil, missing(err, "sweep %d", r.Id)
 	}
-	out := contract.GetVerification200JSONResponse{Sweep: v.Sweep.ID, Period: keyText(s.calendar(ctx), v.Sweep.Period), Revision: v.Sweep.Revision, DataVersion: v.Sweep.DataVersion, Earlier: v.Earlier, Checked: v.Checked, Count: len(v.Wrong), Wrong: []contract.Mismatch{}}
+	out := contract.GetVerification200JSONResponse{Sweep: v.Sweep.ID, Period: keyText(s.calendar(ctx), v.Sweep.Period), Revision: v.Sweep.Revision,
+		DataVersion: v.Sweep.DataVersion, Earlier: v.Earlier, Checked: v.Checked, Count: len(v.Wrong), Wrong: []contract.Mismatch{}}
 	if v.Overtook != 0 {
 		out.OvertakenBy = &v.Overtook
 	}
@@ -92,7 +94,8 @@ func silence(rule *rulebook.Rule) string {
 
 func verdictOut(engine *measure.Engine, said judge.Said) contract.SubjectVerdict {
 	book, rule := engine.Book, said.Rule
-	out := contract.SubjectVerdict{Rule: rule.Name, Title: rule.Title, Period: book.Calendar.Words(said.Period), Outcome: contract.SubjectVerdictOutcome(said.Verdict.Outcome.String())}
+	out := contract.SubjectVerdict{Rule: rule.Name, Title: rule.Title, Period: book.Calendar.Words(said.Period),
+		Outcome: contract.SubjectVerdictOutcome(said.Verdict.Outcome.String())}
 	if said.Verdict.Flagged() {
 		out.Grade = said.Verdict.Grade
 	}

@@ -68,18 +68,22 @@ func (s *server) GetVariance(ctx context.Context, r contract.GetVarianceRequestO
 	case engine.Stopped():
 		return nil, ctx.Err()
 	case errors.As(err, &missing):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: %s of %s has no value in %s.", shown.Title, f.name, missingWords(missing, before, book.Calendar.Words(period)))
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: %s of %s has no value in %s.", shown.Title, f.name,
+			missingWords(missing, before, book.Calendar.Words(period)))
 	case errors.Is(err, explain.ErrNoThen):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: the denominator of %s of %s is zero in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: the denominator of %s of %s is zero in %s or in %s.",
+			shown.Title, f.name, before, book.Calendar.Words(period))
 	case errors.Is(err, explain.ErrNoParts):
-		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be broken down: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
+		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be broken down: %s.", shown.Title,
+			strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
 	case err != nil:
 		return nil, err
 	}
 	if from == explain.Usual {
 		before = usualWords(book, period, w.Periods)
 	}
-	out := contract.GetVariance200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: f.key, Name: f.name, From: contract.VarianceFrom(from),
+	out := contract.GetVariance200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(),
+		Key: f.key, Name: f.name, From: contract.VarianceFrom(from),
 		Period: book.Calendar.String(period), Label: book.Calendar.Words(period), Before: before, Ratio: w.Ratio, Axis: parts.String(), Total: len(w.Parts),
 		Then: figureOut(shown, w.Then), Now: figureOut(shown, w.Now), Change: changeOut(shown, new(big.Rat).Sub(w.Now, w.Then)),
 		Parts: []contract.VariancePart{}, Effects: []contract.VarianceEffect{}, Choices: choices}

@@ -103,7 +103,8 @@ func (s *Service) take(ctx context.Context, r Request, report *Report) (store.In
 	}
 	defer done()
 	if is, err := file.Stat(); err == nil && r.Into != "feed" && is.Size() > largestSheet {
-		text := fmt.Sprintf("the file has %d MB; a register or a target sheet has at most %d MB: load it in parts, since a row replaces only what is known of its own subject", is.Size()>>20, int64(largestSheet)>>20)
+		text := fmt.Sprintf("the file has %d MB; a register or a target sheet has at most %d MB: load it in parts, since a row replaces only what is "+
+			"known of its own subject", is.Size()>>20, int64(largestSheet)>>20)
 		return in, &Refusal{File: r.File, Count: 1, Cut: true, Faults: []Fault{{Text: text}}}
 	}
 	r.doubts = &doubts{ahead: book.Calendar.Today(s.now()) + farAhead}
@@ -156,7 +157,8 @@ const largestSheet = 64 << 20
 // check reads the file to its end and refuses it, or says how its rows are
 // written and which subjects are new. The lines of a feed are written while
 // they are read.
-func (s *Service) check(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request, body io.Reader, in *store.Intake) (write func(tx *store.Tx) error, fresh []string, err error) {
+func (s *Service) check(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request, body io.Reader,
+	in *store.Intake) (write func(tx *store.Tx) error, fresh []string, err error) {
 	var refusal *Refusal
 	switch r.Into {
 	case "feed":

@@ -18,7 +18,8 @@ import (
 
 // readRegister reads subjects of a kind with their attributes; those already
 // known are replaced, others stay as they are.
-func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, fresh []string, refusal *Refusal, err error) {
+func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error,
+	fresh []string, refusal *Refusal, err error) {
 	required := []string{k.Name}
 	for _, a := range k.Attributes {
 		required = append(required, a.Name)
@@ -198,7 +199,8 @@ func keepNames(held []store.Entry, rows []row) {
 // readTargets reads a target sheet: a row a subject and month, or a longer
 // period that is spread over its months; a column a measure. An empty cell is
 // no target.
-func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
+func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rulebook.Kind, r Request, body io.Reader,
+	in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
 	known, err := readKeys(ctx, tx, k.Name)
 	if err != nil {
 		return nil, nil, err

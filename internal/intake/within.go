@@ -102,7 +102,8 @@ func checkAttributeWithin(t *table, a rulebook.Attribute, all []row) {
 			}
 			told[inner] = true
 			outers := slices.Sorted(maps.Keys(count[inner]))
-			t.refusal.add(Fault{Line: lines[inner], Column: a.Name, Value: inner, Text: "expected it to lie within one " + a.Within + " at a time, found " + outers[0] + " and " + outers[1]})
+			t.refusal.add(Fault{Line: lines[inner], Column: a.Name, Value: inner,
+				Text: "expected it to lie within one " + a.Within + " at a time, found " + outers[0] + " and " + outers[1]})
 		}
 		today = today[:0]
 	}

@@ -168,7 +168,9 @@ func (sweepArgs) Kind() string { return "sweep" }
 
 // InsertOpts has a period in the queue once.
 func (sweepArgs) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateRetryable, rivertype.JobStateScheduled}}}
+	return river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true,
+		ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateRetryable,
+			rivertype.JobStateScheduled}}}
 }
 
 func (a sweepArgs) key() (calendar.Key, error) {

@@ -48,7 +48,8 @@ func (s *Service) Away(ctx context.Context, a *store.Absence, by store.Person) e
 		for _, k := range all {
 			known = append(known, casework.Absence{Person: k.Person, First: k.First, Last: k.Last, StandIn: k.StandIn})
 		}
-		if err := casework.CheckAbsence(casework.Absence{Person: a.Person, First: a.First, Last: a.Last, StandIn: a.StandIn}, known, book.Calendar.Today(s.now())); err != nil {
+		if err := casework.CheckAbsence(casework.Absence{Person: a.Person, First: a.First, Last: a.Last, StandIn: a.StandIn}, known,
+			book.Calendar.Today(s.now())); err != nil {
 			return fmt.Errorf("%w: %w", ErrAbsence, err)
 		}
 		return tx.AddAbsence(ctx, a)

@@ -196,7 +196,8 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 // which is done all day, needs no rulebook.
 func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
 	book := &rulebook.Book{}
-	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Snooze != nil || len(act.Apart) > 0 || act.Finds(casework.DataFault)) {
+	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" &&
+		(act.Reason != "" || act.Snooze != nil || len(act.Apart) > 0 || act.Finds(casework.DataFault)) {
 		var err error
 		if book, err = s.published(ctx, tx); err != nil {
 			return casework.Scene{}, err

@@ -48,7 +48,8 @@ func TestVersionRead(t *testing.T) {
 	assert.ErrorIs(t, err, review.ErrChanged)
 	now := r.Case("N1")
 	assert.Equal(t, casework.Taken, now.State)
-	require.NoError(t, r.Review.Do(t.Context(), []int64{now.ID}, map[int64]int{now.ID: now.Version}, r.Person("lea"), casework.Act{Do: "settle", Finding: "confirmed"}))
+	require.NoError(t, r.Review.Do(t.Context(), []int64{now.ID}, map[int64]int{now.ID: now.Version}, r.Person("lea"),
+		casework.Act{Do: "settle", Finding: "confirmed"}))
 	assert.Equal(t, "confirmed", r.Case("N1").Finding)
 }
 
@@ -84,7 +85,8 @@ func TestUndo(t *testing.T) {
 	for _, e := range d.Events {
 		kinds = append(kinds, e.What)
 	}
-	assert.Equal(t, []casework.EventKind{casework.CaseOpened, casework.CaseSettled, casework.ActUndone, casework.CaseSettled, casework.CaseReopened, casework.CaseSettled, casework.CaseReopened}, kinds,
+	assert.Equal(t, []casework.EventKind{casework.CaseOpened, casework.CaseSettled, casework.ActUndone, casework.CaseSettled, casework.CaseReopened,
+		casework.CaseSettled, casework.CaseReopened}, kinds,
 		"the history keeps all of it")
 }
 

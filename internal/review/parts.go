@@ -90,7 +90,8 @@ func (s *Service) AddTodo(ctx context.Context, id int64, t casework.Todo, by sto
 		if err := tx.AddTodo(ctx, &out); err != nil {
 			return err
 		}
-		if err := tx.Tell(ctx, []store.NewNotice{{Person: t.Owner, Case: id, What: casework.TodoAdded, Text: t.Text + ", by " + t.Due.Words(), Author: by.Name}}); err != nil {
+		if err := tx.Tell(ctx, []store.NewNotice{{Person: t.Owner, Case: id, What: casework.TodoAdded, Text: t.Text + ", by " + t.Due.Words(),
+			Author: by.Name}}); err != nil {
 			return err
 		}
 		return tx.AddCaseEvent(ctx, id, by.Name, casework.TodoAdded, fmt.Sprintf("%s: %s, by %s", t.Owner, t.Text, t.Due.Words()))

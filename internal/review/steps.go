@@ -39,7 +39,8 @@ func (s *Service) Steps(ctx context.Context) error {
 		}
 		var news []store.NewNotice
 		for _, t := range all {
-			news = append(news, store.NewNotice{Person: t.Owner, Case: t.Case, What: casework.Reminded, Text: fmt.Sprintf("To do by %s: %s", t.Due.Words(), t.Text), Author: byItself})
+			news = append(news, store.NewNotice{Person: t.Owner, Case: t.Case, What: casework.Reminded,
+				Text: fmt.Sprintf("To do by %s: %s", t.Due.Words(), t.Text), Author: byItself})
 		}
 		return tx.Tell(ctx, news)
 	})

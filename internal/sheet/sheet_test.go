@@ -41,7 +41,8 @@ func pages(rows [][]string) func() ([][]string, error) {
 	}
 }
 
-var typed = []Column{{Name: "key"}, {Name: "value", Kind: Number}, {Name: "rate", Kind: Percent}, {Name: "day", Kind: Day}, {Name: "grade", Tones: map[string]string{"act": "C00000"}}}
+var typed = []Column{{Name: "key"}, {Name: "value", Kind: Number}, {Name: "rate", Kind: Percent}, {Name: "day", Kind: Day},
+	{Name: "grade", Tones: map[string]string{"act": "C00000"}}}
 
 var typedRows = [][]string{
 	{"=1+1", "1234.5", "0.185", "2026-10-31", "act"},
@@ -53,12 +54,14 @@ var typedRows = [][]string{
 // and no value is no cell.
 func TestWorkbookCells(t *testing.T) {
 	var out bytes.Buffer
-	require.NoError(t, Workbook(&out, Tab{Name: "List", Columns: typed, Page: pages(typedRows)}, Tab{Name: "Legend", Columns: []Column{{Name: ""}, {Name: ""}}, Page: pages([][]string{{"a", "b"}})}))
+	require.NoError(t, Workbook(&out, Tab{Name: "List", Columns: typed, Page: pages(typedRows)},
+		Tab{Name: "Legend", Columns: []Column{{Name: ""}, {Name: ""}}, Page: pages([][]string{{"a", "b"}})}))
 	f, err := excelize.OpenReader(&out)
 	require.NoError(t, err)
 	defer f.Close()
 	assert.Equal(t, []string{"List", "Legend"}, f.GetSheetList())
-	for cell, want := range map[string]string{"A2": "=1+1", "B2": "1234.5", "C2": "18.5%", "D2": "2026-10-31", "E2": "act", "B3": "-0.25", "C3": "", "D3": "2024-02-29", "A4": "", "B4": "", "C4": "0.0%", "D4": ""} {
+	for cell, want := range map[string]string{"A2": "=1+1", "B2": "1234.5", "C2": "18.5%", "D2": "2026-10-31", "E2": "act", "B3": "-0.25", "C3": "",
+		"D3": "2024-02-29", "A4": "", "B4": "", "C4": "0.0%", "D4": ""} {
 		got, err := f.GetCellValue("List", cell)
 		require.NoError(t, err)
 		assert.Equal(t, want, got, cell)
@@ -158,7 +161,8 @@ func TestPagesThatCannotBeHad(t *testing.T) {
 
 // Integers are integers, columns stand in their own order, and a workbook says what it is.
 func TestKindsAndOrder(t *testing.T) {
-	columns := []Column{{Name: "zulu"}, {Name: "count", Kind: Whole}, {Name: "stake_confirmed", Title: "Confirmed, at stake", Kind: Money}, {Name: "alpha", Kind: Percent}}
+	columns := []Column{{Name: "zulu"}, {Name: "count", Kind: Whole}, {Name: "stake_confirmed", Title: "Confirmed, at stake", Kind: Money},
+		{Name: "alpha", Kind: Percent}}
 	s := Sheet{Name: "Outcomes", Columns: columns, Rows: [][]string{{"z", "12", "23004.0436", "0.1234"}, {"", "", "", ""}}}
 	var out bytes.Buffer
 	require.NoError(t, s.Parquet(&out))

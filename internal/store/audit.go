@@ -44,7 +44,8 @@ func (t *Tx) writeAudit(ctx context.Context) (*Audited, error) {
 }
 
 func insertAudit(ctx context.Context, q querier, e AuditEntry) error {
-	_, err := q.Exec(ctx, "insert into audit (person, way, address, request, operation, about, outcome) values ($1, $2, $3, $4, $5, $6, $7)", e.Person, e.Way, e.Address, e.Request, e.Operation, e.About, e.Outcome)
+	_, err := q.Exec(ctx, "insert into audit (person, way, address, request, operation, about, outcome) values ($1, $2, $3, $4, $5, $6, $7)", e.Person,
+		e.Way, e.Address, e.Request, e.Operation, e.About, e.Outcome)
 	return err
 }
 
@@ -65,7 +66,8 @@ type AuditAsk struct {
 // Audit lists entries, the newest first.
 func (s *Store) Audit(ctx context.Context, ask AuditAsk) ([]AuditEntry, error) {
 	rows, err := s.pool.Query(ctx, `select id, at, person, way, address, request, operation, about, outcome from audit
-		where ($1 = '' or person = $1) and ($2 = '' or operation = $2 or operation = any($5)) and ($3::bigint = 0 or id < $3) order by id desc limit $4`, ask.Person, ask.Operation, ask.Before, ask.Most, ask.Once)
+		where ($1 = '' or person = $1) and ($2 = '' or operation = $2 or operation = any($5)) and ($3::bigint = 0 or id < $3) order by id desc limit $4`,
+		ask.Person, ask.Operation, ask.Before, ask.Most, ask.Once)
 	if err != nil {
 		return nil, err
 	}

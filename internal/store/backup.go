@@ -19,10 +19,13 @@ type Mark struct {
 }
 
 // ownTables are those of the schema public; feeds have a schema of their own.
-var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "clock", "closings", "data_issues", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "snoozes", "people", "registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
+var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "clock", "closings",
+	"data_issues", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "snoozes", "people",
+	"registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
 
 // ClearSQL drops all that the service keeps, and nothing else.
-var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept, tell_changed cascade;\ndrop schema if exists feeds, feed_months, reporting, %s cascade;\n", strings.Join(ownTables, ", "), QueueSchema)
+var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept, tell_changed cascade;\ndrop schema if exists "+
+	"feeds, feed_months, reporting, %s cascade;\n", strings.Join(ownTables, ", "), QueueSchema)
 
 // KeepSQL takes back from the owner what a dump without privileges has given again, and
 // gives again what it has lost.
@@ -39,13 +42,15 @@ do $$ begin
 	-- What the clock said then is no leap.
 	if to_regclass('public.clock') is not null then delete from public.clock; end if;
 	if to_regclass('public.audit') is not null then
-		insert into public.audit (person, way, address, request, operation, about, outcome) values ('', 'command line', '', '', 'Restore', 'a backup took the place of all that was kept; sessions and tokens ended', 'done');
+		insert into public.audit (person, way, address, request, operation, about, outcome) values ('', 'command line', '', '', 'Restore',
+			'a backup took the place of all that was kept; sessions and tokens ended', 'done');
 	end if;
 end $$;
 `
 
 // marked are the tables by which it is told what is newer, with their numbers.
-var marked = []struct{ of, table, number string }{{"revisions", "revisions", "number"}, {"intakes", "intakes", "id"}, {"sweeps", "sweeps", "id"}, {"entries in the trails of cases", "case_events", "id"}, {"entries of the audit", "audit", "id"}}
+var marked = []struct{ of, table, number string }{{"revisions", "revisions", "number"}, {"intakes", "intakes", "id"}, {"sweeps", "sweeps", "id"},
+	{"entries in the trails of cases", "case_events", "id"}, {"entries of the audit", "audit", "id"}}
 
 func marks(ctx context.Context, q querier) (out []Mark, err error) {
 	for _, m := range marked {
@@ -70,7 +75,8 @@ func (s *Store) Frozen(ctx context.Context, work func(snapshot string, schema in
 	return pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
 		var snapshot string
 		var schema int64
-		if err := tx.QueryRow(ctx, "select pg_export_snapshot(), (select max(version_id) from goose_db_version where is_applied)").Scan(&snapshot, &schema); err != nil {
+		if err := tx.QueryRow(ctx, "select pg_export_snapshot(), (select max(version_id) from goose_db_version where is_applied)").Scan(&snapshot,
+			&schema); err != nil {
 			return err
 		}
 		all, err := marks(ctx, tx)
@@ -99,7 +105,8 @@ func MarksOf(ctx context.Context, url string) ([]Mark, error) {
 	}
 	defer conn.Close(ctx) //nolint:errcheck // it was only read
 	var used bool
-	if err := conn.QueryRow(ctx, "select exists (select from pg_stat_activity where datname = current_database() and application_name = $1)", applicationName).Scan(&used); err != nil {
+	if err := conn.QueryRow(ctx, "select exists (select from pg_stat_activity where datname = current_database() and application_name = $1)",
+		applicationName).Scan(&used); err != nil {
 		return nil, err
 	}
 	if used {

@@ -43,7 +43,8 @@ type Foremost struct {
 
 // Foremosts lists those of some cases, by case.
 func (s *Store) Foremosts(ctx context.Context, cases []int64) ([]Foremost, error) {
-	rows, err := s.pool.Query(ctx, `select distinct on (e.case_id) e.case_id, e.rule, e.kind, c.key, e.grain, e.period from exceptions e join cases c on c.id = e.case_id
+	rows, err := s.pool.Query(ctx, `select distinct on (e.case_id) e.case_id, e.rule, e.kind, c.key, e.grain, e.period from exceptions e
+		join cases c on c.id = e.case_id
 		where e.case_id = any($1) order by e.case_id, (e.state = 'cleared'), e.period desc, e.severity, e.rule`, cases)
 	if err != nil {
 		return nil, err
@@ -72,8 +73,11 @@ func (s *Store) Newest(ctx context.Context) (n Newest, err error) {
 }
 
 // caseAndMore is a case with what few cases have, and what there is of rules and data.
-var caseAndMore = strings.Replace(caseSelect, " from cases ", `, array(select name from case_copies where case_id = $1 order by name), exists (select from notices where case_id = $1 and person = $2 and what = 'mentioned'),
-	exists (select from case_files where case_id = $1), exists (select from case_todos where case_id = $1), coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0), coalesce((select max(id) from sweeps), 0) from cases `, 1) + "where id = $1"
+var caseAndMore = strings.Replace(caseSelect, " from cases ",
+	`, array(select name from case_copies where case_id = $1 order by name), exists (select from notices where case_id = $1 and person = $2
+		and what = 'mentioned'),
+	exists (select from case_files where case_id = $1), exists (select from case_todos where case_id = $1), coalesce((select max(number)
+		from revisions), 0), coalesce((select max(id) from intakes), 0), coalesce((select max(id) from sweeps), 0) from cases `, 1) + "where id = $1"
 
 // CaseDetail finds a case with all that its page shows, in one round trip, or two where it
 // has files or to-dos: people wait for little else as often.
@@ -87,7 +91,8 @@ func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDet
 		d.Case, err = firstCase(all, err)
 		return err
 	})
-	b.Queue(exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule, e.event", id).Query(func(rows pgx.Rows) (err error) {
+	b.Queue(exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule, e.event",
+		id).Query(func(rows pgx.Rows) (err error) {
 		d.Exceptions, err = scanExceptions(rows, nil)
 		return err
 	})
@@ -95,13 +100,17 @@ func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDet
 		d.Events, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseEvent])
 		return err
 	})
-	b.Queue(`select o.id, o.desk, o.finding, coalesce(o.reason, ''), coalesce(o.settled_by, ''), o.settled_at, o.sentence, coalesce((select text from case_events ev where ev.case_id = o.id and ev.what = 'settled' order by ev.id desc limit 1), '')
-		from cases c join cases o on o.kind = c.kind and o.code = c.code and o.id <> c.id and o.finding is not null where c.id = $1 order by o.settled_at desc, o.id desc limit 10`, id).Query(func(rows pgx.Rows) (err error) {
+	b.Queue(`select o.id, o.desk, o.finding, coalesce(o.reason, ''), coalesce(o.settled_by, ''), o.settled_at, o.sentence, coalesce((select text
+		from case_events ev where ev.case_id = o.id and ev.what = 'settled' order by ev.id desc limit 1), '')
+		from cases c join cases o on o.kind = c.kind and o.code = c.code and o.id <> c.id and o.finding is not null where c.id = $1
+			order by o.settled_at desc, o.id desc limit 10`, id).Query(func(rows pgx.Rows) (err error) {
 		d.Before, err = pgx.CollectRows(rows, pgx.RowToStructByPos[FoundBefore])
 		return err
 	})
-	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version, last.to_date from (select distinct grain, period from exceptions where case_id = $1) p,
-		lateral (select id, revision, data_version, to_date from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
+	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version, last.to_date from (select distinct grain, period from exceptions
+		where case_id = $1) p,
+		lateral (select id, revision, data_version, to_date from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`,
+		id).Query(func(rows pgx.Rows) error {
 		d.Swept = map[calendar.Key]Sweep{}
 		var sw Sweep
 		var period time.Time

@@ -30,7 +30,8 @@ func (t *Tx) CountFiles(ctx context.Context, id int64) (n int, err error) {
 
 // AddFile attaches a file to a case, and numbers it.
 func (t *Tx) AddFile(ctx context.Context, id int64, f *CaseFile, content []byte) error {
-	return t.tx.QueryRow(ctx, "insert into case_files (case_id, name, media, size, sha256, content, author) values ($1, $2, $3, $4, sha256($5::bytea), $5, $6) returning id, at",
+	return t.tx.QueryRow(ctx, "insert into case_files (case_id, name, media, size, sha256, content, author) values ($1, $2, $3, $4, sha256($5::bytea), "+
+		"$5, $6) returning id, at",
 		id, f.Name, f.Media, len(content), content, f.Author).Scan(&f.ID, &f.At)
 }
 
@@ -59,7 +60,8 @@ type filePieces struct {
 // Read implements io.Reader.
 func (p *filePieces) Read(b []byte) (int, error) {
 	if len(p.held) == 0 {
-		err := p.from.pool.QueryRow(p.ctx, "select substring(content from $2 for $3) from case_files where id = $1 and dropped_at is null", p.id, p.at+1, filePiece).Scan(&p.held)
+		err := p.from.pool.QueryRow(p.ctx, "select substring(content from $2 for $3) from case_files where id = $1 and dropped_at is null", p.id, p.at+1,
+			filePiece).Scan(&p.held)
 		if err != nil {
 			return 0, err
 		}
@@ -103,7 +105,8 @@ type Todo struct {
 	Desk   string // of the case
 }
 
-const todoSelect = "select t.id, t.case_id, t.text, t.owner, t.due, t.author, t.at, t.done_at, t.done_by, c.name, c.desk from case_todos t join cases c on c.id = t.case_id "
+const todoSelect = "select t.id, t.case_id, t.text, t.owner, t.due, t.author, t.at, t.done_at, t.done_by, c.name, c.desk from case_todos t join " +
+	"cases c on c.id = t.case_id "
 
 func scanTodos(rows pgx.Rows, err error) ([]Todo, error) {
 	if err != nil {
@@ -123,7 +126,8 @@ const MostTodos = 500
 // Todos lists what is not done of somebody's, or with "" of everybody's, the first due
 // first.
 func (s *Store) Todos(ctx context.Context, owner string, skip int) ([]Todo, error) {
-	return scanTodos(s.pool.Query(ctx, todoSelect+"where t.done_at is null and ($1 = '' or t.owner = $1) order by t.due, t.id limit $2 offset $3", owner, MostTodos, skip))
+	return scanTodos(s.pool.Query(ctx, todoSelect+"where t.done_at is null and ($1 = '' or t.owner = $1) order by t.due, t.id limit $2 offset $3", owner,
+		MostTodos, skip))
 }
 
 // CountTodos counts those of a case that are not done.
@@ -134,7 +138,8 @@ func (t *Tx) CountTodos(ctx context.Context, id int64) (n int, err error) {
 
 // AddTodo adds one to a case, and numbers it.
 func (t *Tx) AddTodo(ctx context.Context, d *Todo) error {
-	return t.tx.QueryRow(ctx, "insert into case_todos (case_id, text, owner, due, author) values ($1, $2, $3, $4, $5) returning id, at", d.Case, d.Text, d.Owner, d.Due.Time(), d.Author).Scan(&d.ID, &d.At)
+	return t.tx.QueryRow(ctx, "insert into case_todos (case_id, text, owner, due, author) values ($1, $2, $3, $4, $5) returning id, at", d.Case, d.Text,
+		d.Owner, d.Due.Time(), d.Author).Scan(&d.ID, &d.At)
 }
 
 // LockTodo finds one and holds it to the end of the transaction.

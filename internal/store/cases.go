@@ -36,7 +36,9 @@ type CaseEvent struct {
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, coalesce(taken_by, ''), coalesce(finding, ''), coalesce(settled_by, ''), settled_at, version, cleared, items, sentence, coalesce(asked, ''), parked_to, coalesce(parked_for, ''), parked_at, coalesce(reason, ''), recovered::text, written_off::text, undo, coalesce(self, ''), coalesce(below, ''), stake::text, apart from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, coalesce(taken_by, ''), coalesce(finding, ''), " +
+	"coalesce(settled_by, ''), settled_at, version, cleared, items, sentence, coalesce(asked, ''), parked_to, coalesce(parked_for, ''), parked_at, " +
+	"coalesce(reason, ''), recovered::text, written_off::text, undo, coalesce(self, ''), coalesce(below, ''), stake::text, apart from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -55,7 +57,8 @@ func scanCase(row pgx.CollectableRow, more ...any) (c Case, err error) {
 	var due time.Time
 	var parked *time.Time
 	var recovered, writtenOff *string
-	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.Holder, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence,
+	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.Holder,
+		&c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence,
 		&c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &recovered, &writtenOff, &c.Undo, &c.Self, &c.Below, &c.Stake, &c.Apart}, more...)...)
 	if err == nil {
 		c.Recovered, err = amountOf(recovered)
@@ -113,7 +116,8 @@ type CaseFilter struct {
 // caseGroups are what cases are gathered by, in what order, and what each is told by.
 var caseGroups = map[string]struct{ order, name string }{
 	"desk": {`desk collate "C"`, "desk"}, "grade": {"severity", "grade"}, "kind": {`kind collate "C"`, "kind"},
-	"person": {`coalesce(taken_by, '') collate "C"`, "coalesce(taken_by, '')"}, "state": {"array_position(array['open', 'taken', 'parked', 'settled'], state)", "state"},
+	"person": {`coalesce(taken_by, '') collate "C"`, "coalesce(taken_by, '')"},
+	"state":  {"array_position(array['open', 'taken', 'parked', 'settled'], state)", "state"},
 }
 
 // CaseGroup is how many cases one group has.
@@ -127,14 +131,16 @@ func (s *Store) GroupCases(ctx context.Context, f CaseFilter, today calendar.Day
 	by := caseGroups[f.Group]
 	condition, args := f.where()
 	args = append(args, today.Time())
-	rows, err := s.pool.Query(ctx, fmt.Sprintf("select %s, count(*), count(*) filter (where state in ('open', 'taken') and due < $%d) from cases %s group by %s, %s order by %s", by.name, len(args), condition, by.name, by.order, by.order), args...)
+	rows, err := s.pool.Query(ctx, fmt.Sprintf("select %s, count(*), count(*) filter (where state in ('open', 'taken') and due < $%d) from cases %s "+
+		"group by %s, %s order by %s", by.name, len(args), condition, by.name, by.order, by.order), args...)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[CaseGroup])
 }
 
-var caseOrders = map[string]string{"due": "due", "grade": "severity", "subject": "name collate \"C\"", "desk": "desk collate \"C\"", "state": "state", "stake": "coalesce(stake, 0)"}
+var caseOrders = map[string]string{"due": "due", "grade": "severity", "subject": "name collate \"C\"", "desk": "desk collate \"C\"", "state": "state",
+	"stake": "coalesce(stake, 0)"}
 
 // where is the condition of a filter.
 func (f CaseFilter) where() (condition string, args []any) {
@@ -184,8 +190,10 @@ func (f CaseFilter) where() (condition string, args []any) {
 		add("state in ('open', 'taken') and due < $%d", f.Late.Time())
 	}
 	if f.Stranded != nil {
-		add(`state <> 'settled' and (taken_by is null and not exists (select from people p where p.closed_at is null and p.role = 'reviewer' and cases.desk = any(p.desks))
-			or exists (select from absences a where a.person = taken_by and a.first <= $%[1]d and a.last > greatest(cases.due, $%[1]d) and a.stand_in is null))`, f.Stranded.Time())
+		add(`state <> 'settled' and (taken_by is null and not exists (select from people p where p.closed_at is null and p.role = 'reviewer'
+			and cases.desk = any(p.desks))
+			or exists (select from absences a where a.person = taken_by and a.first <= $%[1]d and a.last > greatest(cases.due, $%[1]d)
+				and a.stand_in is null))`, f.Stranded.Time())
 	}
 	if len(all) > 0 {
 		condition = "where " + strings.Join(all, " and ")
@@ -222,7 +230,8 @@ type CaseCounts struct{ All, Late, Cleared int }
 func (s *Store) CountCases(ctx context.Context, f CaseFilter, today calendar.Day) (n CaseCounts, err error) {
 	condition, args := f.where()
 	args = append(args, today.Time())
-	err = s.pool.QueryRow(ctx, fmt.Sprintf("select count(*), count(*) filter (where state in ('open', 'taken') and due < $%d), count(*) filter (where state <> 'settled' and cleared) from cases %s", len(args), condition), args...).Scan(&n.All, &n.Late, &n.Cleared)
+	err = s.pool.QueryRow(ctx, fmt.Sprintf("select count(*), count(*) filter (where state in ('open', 'taken') and due < $%d), count(*) filter (where "+
+		"state <> 'settled' and cleared) from cases %s", len(args), condition), args...).Scan(&n.All, &n.Late, &n.Cleared)
 	return n, err
 }
 
@@ -244,7 +253,8 @@ func (t *Tx) LockCases(ctx context.Context, ids []int64) ([]Case, error) {
 // UnsettledCases lists all unsettled cases and holds them to the end of the
 // transaction; without their names and items.
 func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
-	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, coalesce(taken_by, ''), version, cleared, coalesce(asked, ''), parked_to, coalesce(parked_for, ''), parked_at from cases where state <> 'settled' order by id for update")
+	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, coalesce(taken_by, ''), version, cleared, coalesce(asked, "+
+		"''), parked_to, coalesce(parked_for, ''), parked_at from cases where state <> 'settled' order by id for update")
 	if err != nil {
 		return nil, err
 	}
@@ -253,7 +263,8 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 		var code int32
 		var due time.Time
 		var parked *time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.Holder, &c.Version, &c.Cleared, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt)
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.Holder, &c.Version, &c.Cleared, &c.Asked, &parked,
+			&c.ParkedFor, &c.ParkedAt)
 		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 		return c, err
 	})
@@ -261,7 +272,8 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 
 // UnsettledItems lists what is in unsettled cases, by case.
 func (t *Tx) UnsettledItems(ctx context.Context) (map[int64][]record.Item, error) {
-	rows, err := t.tx.Query(ctx, "select e.case_id, e.grain, e.period, e.rule, e.event, e.grade, e.severity, e.state <> 'cleared', e.desk from exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
+	rows, err := t.tx.Query(ctx, "select e.case_id, e.grain, e.period, e.rule, e.event, e.grade, e.severity, e.state <> 'cleared', e.desk from "+
+		"exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
 	if err != nil {
 		return nil, err
 	}
@@ -307,16 +319,21 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	if err != nil {
 		return err
 	}
-	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self", "below", "stake"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
-		c := all[i]
-		c.ID = ids[i]
-		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, orNull(c.Holder), orNull(c.Self), orNull(c.Below), numeric(c.Stake)}, nil
-	}))
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"},
+		[]string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self", "below",
+			"stake"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+			c := all[i]
+			c.ID = ids[i]
+			return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State,
+				orNull(c.Holder), orNull(c.Self), orNull(c.Below), numeric(c.Stake)}, nil
+		}))
 	return err
 }
 
-const updateCase = `update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, desk = $10, cleared = $11,
-	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric, undo = $19, apart = $20, version = version + 1 where id = $1`
+const updateCase = `update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9,
+	desk = $10, cleared = $11,
+	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric,
+		undo = $19, apart = $20, version = version + 1 where id = $1`
 
 func caseValues(c *Case) []any {
 	parkedAt := c.ParkedAt
@@ -354,10 +371,13 @@ func (t *Tx) UpdateCases(ctx context.Context, all []*Case) error {
 // last period that is not cleared. At stake is what the rule that puts most money at stake
 // says; rules of other stakes are named with commas between.
 func (t *Tx) TellCases(ctx context.Context, ids []int64, otherStakes string) error {
-	_, err := t.tx.Exec(ctx, `update cases c set name = coalesce(top.name, c.key), sentence = coalesce(top.sentence, ''), items = (select count(*) from exceptions e where e.case_id = c.id),
-			stake = (select max(stake) from (select sum(e.stake) as stake from exceptions e where e.case_id = c.id and e.state <> 'cleared' and e.rule <> all(string_to_array($2, ',')) group by e.rule) r)
+	_, err := t.tx.Exec(ctx, `update cases c set name = coalesce(top.name, c.key), sentence = coalesce(top.sentence, ''), items = (select count(*)
+		from exceptions e where e.case_id = c.id),
+			stake = (select max(stake) from (select sum(e.stake) as stake from exceptions e where e.case_id = c.id and e.state <> 'cleared'
+				and e.rule <> all(string_to_array($2, ',')) group by e.rule) r)
 		from unnest($1::bigint[]) of (id)
-		left join lateral (select name, sentence from exceptions e where e.case_id = of.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true
+		left join lateral (select name, sentence from exceptions e where e.case_id = of.id order by (e.state = 'cleared'), e.period desc, e.severity,
+			e.rule limit 1) top on true
 		where c.id = of.id`, ids, otherStakes)
 	return err
 }
@@ -384,10 +404,11 @@ func (t *Tx) AddCaseEvents(ctx context.Context, all []NewCaseEvent) error {
 		}
 		return t.tx.SendBatch(ctx, b).Close()
 	}
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"case_events"}, []string{"case_id", "author", "what", "text"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
-		e := all[i]
-		return []any{e.Case.ID, e.Author, e.What, e.Text}, nil
-	}))
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"case_events"}, []string{"case_id", "author", "what", "text"},
+		pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+			e := all[i]
+			return []any{e.Case.ID, e.Author, e.What, e.Text}, nil
+		}))
 	return err
 }
 

@@ -63,7 +63,8 @@ func closings(ctx context.Context, q querier, tail string, args ...any) (map[cal
 
 // ClosePeriod closes a period; ErrClosed if it is closed already.
 func (t *Tx) ClosePeriod(ctx context.Context, c Closing) error {
-	_, err := t.tx.Exec(ctx, "insert into closings (grain, period, author, note, signed_off) values ($1, $2, $3, $4, $5)", c.Period.Grain, c.Period.Start.Time(), c.Author, c.Note, c.SignedOff)
+	_, err := t.tx.Exec(ctx, "insert into closings (grain, period, author, note, signed_off) values ($1, $2, $3, $4, $5)", c.Period.Grain,
+		c.Period.Start.Time(), c.Author, c.Note, c.SignedOff)
 	if duplicate(err) {
 		return ErrClosed
 	}

@@ -100,7 +100,8 @@ func (a *Appender) partition(ctx context.Context, m calendar.Month) (string, err
 	}
 	if !there {
 		date := quoted(a.feed.Date)
-		sql := fmt.Sprintf("create table %s (like %s including defaults including constraints, constraint within check (%s >= '%s' and %s < '%s'))", name, feedTable(a.feed.Name), date, m.First(), date, (m + 1).First())
+		sql := fmt.Sprintf("create table %s (like %s including defaults including constraints, constraint within check (%s >= '%s' and %s < '%s'))", name,
+			feedTable(a.feed.Name), date, m.First(), date, (m + 1).First())
 		if _, err := a.tx.tx.Exec(ctx, sql); err != nil {
 			return "", fmt.Errorf("making a table for %s: %w", m, err)
 		}

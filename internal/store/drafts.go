@@ -34,7 +34,8 @@ func (s *Store) PutDraft(ctx context.Context, d Draft) (Draft, error) {
 	err := s.pool.QueryRow(ctx, `insert into drafts (person, text, based_on, version) select $1, $2, $3, 1 where $4 = 0
 		on conflict (person) do nothing returning at`, d.Person, d.Text, d.BasedOn, d.Version).Scan(&at)
 	if errors.Is(err, pgx.ErrNoRows) {
-		err = s.pool.QueryRow(ctx, "update drafts set text = $2, based_on = $3, version = version + 1, at = now() where person = $1 and version = $4 returning at", d.Person, d.Text, d.BasedOn, d.Version).Scan(&at)
+		err = s.pool.QueryRow(ctx, "update drafts set text = $2, based_on = $3, version = version + 1, at = now() where person = $1 and version = $4 "+
+			"returning at", d.Person, d.Text, d.BasedOn, d.Version).Scan(&at)
 	}
 	if errors.Is(err, pgx.ErrNoRows) {
 		return d, ErrChanged

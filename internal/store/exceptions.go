@@ -43,7 +43,8 @@ var exceptionOrders = map[string]string{
 var Groups = []string{"grade", "rule", "kind", "desk", "state", "subject"}
 
 // exceptionGroups are these, with what a group is called by.
-var exceptionGroups = map[string]string{"grade": "e.grade", "rule": "e.rule", "kind": "e.kind", "desk": "e.desk", "state": "e.state", "subject": "e.kind || ' ' || s.key"}
+var exceptionGroups = map[string]string{"grade": "e.grade", "rule": "e.rule", "kind": "e.kind", "desk": "e.desk", "state": "e.state",
+	"subject": "e.kind || ' ' || s.key"}
 
 // source is where exceptions are listed and, by something, counted from, and the
 // conditions of a filter.
@@ -96,7 +97,8 @@ const attributeGroup = "coalesce(a.value, a.level, '') collate \"C\""
 func attributed(from, attribute string, asOf calendar.Day, args []any) (string, []any) {
 	args = append(args, attribute, asOf.Time())
 	return from + fmt.Sprintf(`left join lateral (select case when right(e.kind, length($%[1]d) + 1) = '.' || $%[1]d then s.key end as level,
-		(select r.attributes ->> $%[1]d from registers r where r.kind = e.kind and r.code = e.code and r.superseded is null and (r.valid_from is null or r.valid_from <= $%[2]d) and (r.valid_to is null or r.valid_to >= $%[2]d)
+		(select r.attributes ->> $%[1]d from registers r where r.kind = e.kind and r.code = e.code and r.superseded is null and (r.valid_from is null
+			or r.valid_from <= $%[2]d) and (r.valid_to is null or r.valid_to >= $%[2]d)
 		order by r.valid_from desc nulls last limit 1) as value) a on true `, len(args)-1, len(args)), args
 }
 
@@ -159,7 +161,8 @@ func (s *Store) ExceptionGroups(ctx context.Context, f ExceptionFilter, by strin
 	rows, err := s.pool.Query(ctx, fmt.Sprintf(`select name, sum(n)::int, jsonb_object_agg(kind, stake::text) filter (where stake is not null) from (
 			select name, kind, sum(n) as n, sum(stake) as stake from (
 				select name, kind, code, sum(n) as n, max(stake) as stake from (
-					select %s as name, e.kind, e.code, e.rule, count(*) as n, sum(e.stake) filter (where e.rule <> all(string_to_array($%d, ','))) as stake %s %s group by 1, 2, 3, 4) rules
+					select %s as name, e.kind, e.code, e.rule, count(*) as n, sum(e.stake) filter (where e.rule <> all(string_to_array($%d, ','))) as stake %s %s
+						group by 1, 2, 3, 4) rules
 				group by 1, 2, 3) subjects
 			group by 1, 2) kinds
 		group by 1 order by 1`, name, len(args), from, where), args...)
@@ -210,7 +213,8 @@ func (t *Tx) SomeExceptions(ctx context.Context, ids []int64) ([]Exception, erro
 // is in no case: by a rule, or with "" by all. What was swept so far alone, and what is
 // closed, is left out.
 func (t *Tx) InNoCase(ctx context.Context, kind string, code uint32, rule string) ([]Exception, error) {
-	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+`where e.kind = $1 and e.code = $2 and ($3 = '' or e.rule = $3) and e.state <> 'cleared' and e.case_id is null
+	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+
+		`where e.kind = $1 and e.code = $2 and ($3 = '' or e.rule = $3) and e.state <> 'cleared' and e.case_id is null
 		and e.period = (select max(period) from sweeps w where w.grain = e.grain and w.to_date is null)
 		and not exists (select from closings w where w.grain = e.grain and w.period = e.period) order by e.id for update of e`, kind, int32(code), rule))
 }
@@ -231,7 +235,8 @@ type ExceptionCount struct {
 // CountExceptions counts the exceptions from one period to another of the same
 // grain.
 func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Key) ([]ExceptionCount, error) {
-	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and $3 and dropped is null group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
+	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and "+
+		"$3 and dropped is null group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err
 	}
@@ -287,8 +292,10 @@ type Pulse struct {
 
 // Pulse reads it in one round trip, and the number of what is last in the trails of cases.
 func (s *Store) Pulse(ctx context.Context) (p Pulse, trail int64, err error) {
-	err = s.pool.QueryRow(ctx, `select coalesce((select max(id) from sweeps), 0), coalesce((select max(id) from intakes), 0), (select count(*) from closings), coalesce((select max(number) from revisions), 0),
-		coalesce((select max(at) from closings), 'epoch'), coalesce((select max(id) from case_events), 0)`).Scan(&p.Sweep, &p.DataVersion, &p.Closings, &p.Revision, &p.Closed, &trail)
+	err = s.pool.QueryRow(ctx, `select coalesce((select max(id) from sweeps), 0), coalesce((select max(id) from intakes), 0), (select count(*)
+		from closings), coalesce((select max(number) from revisions), 0),
+		coalesce((select max(at) from closings), 'epoch'), coalesce((select max(id) from case_events), 0)`).Scan(&p.Sweep, &p.DataVersion, &p.Closings,
+		&p.Revision, &p.Closed, &trail)
 	p.Closed = p.Closed.UTC()
 	return p, trail, err
 }

@@ -32,7 +32,8 @@ const MostFaults = 500
 // Faults lists those that are not mended, or with ended all, the newest first: of some
 // feeds, nil being all.
 func (s *Store) Faults(ctx context.Context, feeds []string, ended bool, skip int) ([]Fault, error) {
-	return manyFaults(ctx, s.pool, "where ($1 or f.ended_at is null) and ($2::text[] is null or f.feeds && $2) order by (f.ended_at is not null), f.id desc limit $3 offset $4", ended, feeds, MostFaults, skip)
+	return manyFaults(ctx, s.pool, "where ($1 or f.ended_at is null) and ($2::text[] is null or f.feeds && $2) order by (f.ended_at is not null), f.id "+
+		"desc limit $3 offset $4", ended, feeds, MostFaults, skip)
 }
 
 // LockFault finds one that is not mended and holds it to the end of the transaction.
@@ -48,7 +49,8 @@ func (t *Tx) LockFault(ctx context.Context, id int64) (Fault, error) {
 }
 
 func manyFaults(ctx context.Context, q querier, tail string, args ...any) ([]Fault, error) {
-	rows, err := q.Query(ctx, "select f.id, f.case_id, f.feeds, f.note, f.author, f.at, f.ended_at, f.ended_by, f.ended_text, c.kind, c.key, c.name, c.sentence, f.data_version from data_issues f join cases c on c.id = f.case_id "+tail, args...)
+	rows, err := q.Query(ctx, "select f.id, f.case_id, f.feeds, f.note, f.author, f.at, f.ended_at, f.ended_by, f.ended_text, c.kind, c.key, c.name, "+
+		"c.sentence, f.data_version from data_issues f join cases c on c.id = f.case_id "+tail, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -57,7 +59,8 @@ func manyFaults(ctx context.Context, q querier, tail string, args ...any) ([]Fau
 
 // AddFault notes that the data of a case are at fault in some feeds.
 func (t *Tx) AddFault(ctx context.Context, id int64, feeds []string, note, author string) error {
-	_, err := t.tx.Exec(ctx, "insert into data_issues (case_id, feeds, note, author, data_version) values ($1, $2, $3, $4, coalesce((select max(id) from intakes), 0))", id, feeds, note, author)
+	_, err := t.tx.Exec(ctx, "insert into data_issues (case_id, feeds, note, author, data_version) values ($1, $2, $3, $4, coalesce((select max(id) "+
+		"from intakes), 0))", id, feeds, note, author)
 	return err
 }
 
@@ -76,7 +79,8 @@ func (t *Tx) EndFault(ctx context.Context, id int64, by, text string) error {
 
 // FaultyRules lists the rules whose flags in a case are settled as faults of the data.
 func (t *Tx) FaultyRules(ctx context.Context, id int64) ([]string, error) {
-	rows, err := t.tx.Query(ctx, "select distinct e.rule from exceptions e join cases c on c.id = e.case_id where c.id = $1 and "+flagFinding+" = 'data fault' order by e.rule", id)
+	rows, err := t.tx.Query(ctx, "select distinct e.rule from exceptions e join cases c on c.id = e.case_id where c.id = $1 and "+flagFinding+
+		" = 'data fault' order by e.rule", id)
 	if err != nil {
 		return nil, err
 	}
@@ -96,8 +100,10 @@ type Mended struct {
 // have mended each.
 func (t *Tx) MendFaults(ctx context.Context, sweep, version int64) error {
 	rows, err := t.tx.Query(ctx, `select f.id, f.case_id, f.author, i.id, i.name, i.file from data_issues f
-		join lateral (select id, name, file from intakes i where i.id > f.data_version and i.id <= $1 and i.kind = 'feed' and i.name = any(f.feeds) order by i.id limit 1) i on true
-		where f.ended_at is null and exists (select from exceptions e where e.case_id = f.case_id) and not exists (select from exceptions e where e.case_id = f.case_id and e.state <> 'cleared') order by f.id for update of f`, version)
+		join lateral (select id, name, file from intakes i where i.id > f.data_version and i.id <= $1 and i.kind = 'feed' and i.name = any(f.feeds)
+			order by i.id limit 1) i on true
+		where f.ended_at is null and exists (select from exceptions e where e.case_id = f.case_id) and not exists (select from exceptions e
+			where e.case_id = f.case_id and e.state <> 'cleared') order by f.id for update of f`, version)
 	if err != nil {
 		return err
 	}

@@ -56,7 +56,8 @@ func (t *Tx) MakeFeed(ctx context.Context, f *rulebook.Feed) error {
 	if _, err := t.tx.Exec(ctx, sql); err != nil {
 		return fmt.Errorf("making the table of %s: %w", f.Name, err)
 	}
-	rows, err := t.tx.Query(ctx, `select attname, format_type(atttypid, atttypmod) from pg_attribute where attrelid = $1::regclass and attnum > 0 and not attisdropped`, feedTable(f.Name))
+	rows, err := t.tx.Query(ctx, `select attname, format_type(atttypid, atttypmod) from pg_attribute where attrelid = $1::regclass and attnum > 0
+		and not attisdropped`, feedTable(f.Name))
 	if err != nil {
 		return err
 	}
@@ -75,7 +76,8 @@ func (t *Tx) MakeFeed(ctx context.Context, f *rulebook.Feed) error {
 				return err
 			}
 		case have[c.name] != c.sql:
-			return &FeedError{fmt.Sprintf("the column %s of %s is stored as %s and cannot hold %s; give the new column another name", c.name, f.Name, have[c.name], c.words)}
+			return &FeedError{fmt.Sprintf("the column %s of %s is stored as %s and cannot hold %s; give the new column another name", c.name, f.Name,
+				have[c.name], c.words)}
 		}
 	}
 	return nil

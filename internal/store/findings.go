@@ -38,7 +38,8 @@ func (s *Store) YearFindings(ctx context.Context) (map[string][]RuleFinding, err
 // another of the same grain.
 func (s *Store) RuleFindings(ctx context.Context, from, to calendar.Key) ([]RuleFinding, error) {
 	rows, err := s.pool.Query(ctx, `select e.rule, `+flagFinding+`, count(distinct c.id) from exceptions e join cases c on c.id = e.case_id
-		where e.grain = $1 and e.period between $2 and $3 and c.state = 'settled' and c.finding is not null group by 1, 2`, from.Grain, from.Start.Time(), to.Start.Time())
+		where e.grain = $1 and e.period between $2 and $3 and c.state = 'settled' and c.finding is not null group by 1, 2`, from.Grain, from.Start.Time(),
+		to.Start.Time())
 	if err != nil {
 		return nil, err
 	}

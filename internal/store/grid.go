@@ -27,7 +27,8 @@ func (s *Store) FlagGrid(ctx context.Context, f ExceptionFilter, from calendar.K
 	}
 	args = append(args, f.Limit, f.Offset)
 	rows, err := s.pool.Query(ctx, fmt.Sprintf(`select e.kind, s.key, max(e.name), e.code%s%s group by e.kind, e.code, s.key
-		order by min(e.severity) filter (where e.period = $3) nulls last, count(distinct e.period) desc, min(e.severity), e.kind, s.key collate "C" limit $%d offset $%d`, tables, where, len(args)-1, len(args)), args...)
+		order by min(e.severity) filter (where e.period = $3) nulls last, count(distinct e.period) desc, min(e.severity), e.kind,
+			s.key collate "C" limit $%d offset $%d`, tables, where, len(args)-1, len(args)), args...)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -40,7 +41,8 @@ func (f ExceptionFilter) over(from calendar.Key) (where string, args []any) {
 	args = []any{f.Period.Grain, from.Start.Time(), f.Period.Start.Time()}
 	where = "where e.grain = $1 and e.period between $2 and $3 and e.state <> 'cleared'"
 	for _, c := range []struct{ condition, value string }{
-		{"e.rule = $%d", f.Rule}, {"e.kind = $%d", f.Kind}, {"e.desk = $%d", f.Desk}, {"(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text},
+		{"e.rule = $%d", f.Rule}, {"e.kind = $%d", f.Kind}, {"e.desk = $%d", f.Desk},
+		{"(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text},
 	} {
 		if c.value != "" {
 			args = append(args, c.value)
@@ -66,7 +68,8 @@ func (s *Store) GridFlags(ctx context.Context, f ExceptionFilter, from calendar.
 		kinds[i], codes[i] = g.Kind, g.Code
 	}
 	args = append(args, kinds, codes)
-	rows, err := s.pool.Query(ctx, fmt.Sprintf(`select e.kind, e.code, e.period, e.rule, e.grade from unnest($%d::text[], $%d::int[]) a(kind, code) join exceptions e on e.kind = a.kind and e.code = a.code
+	rows, err := s.pool.Query(ctx, fmt.Sprintf(`select e.kind, e.code, e.period, e.rule, e.grade from unnest($%d::text[], $%d::int[]) a(kind, code)
+		join exceptions e on e.kind = a.kind and e.code = a.code
 		join subjects s on s.kind = e.kind and s.code = e.code %s order by e.severity, e.rule`, len(args)-1, len(args), where), args...)
 	if err != nil {
 		return nil, err

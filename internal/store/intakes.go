@@ -32,7 +32,8 @@ type Intake struct {
 	Of         string // Into, or of a taking back that of what it took back
 }
 
-const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, reverted_by, coalesce((select i.kind from intakes i where i.reverted_by = intakes.id), kind)"
+const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, reverted_by, coalesce((select i.kind from " +
+	"intakes i where i.reverted_by = intakes.id), kind)"
 
 // DataVersion is the number of the newest intake, 0 before the first.
 func (s *Store) DataVersion(ctx context.Context) (int64, error) {
@@ -75,7 +76,8 @@ func (t *Tx) SameIntake(ctx context.Context, into, name string, sum []byte) (Int
 	}
 	for _, in := range all {
 		var counts bool
-		if err := t.tx.QueryRow(ctx, fmt.Sprintf("select exists (select from %s where intake = $1 and superseded is null)", tableOf(in)), in.ID).Scan(&counts); err != nil {
+		if err := t.tx.QueryRow(ctx, fmt.Sprintf("select exists (select from %s where intake = $1 and superseded is null)", tableOf(in)),
+			in.ID).Scan(&counts); err != nil {
 			return Intake{}, err
 		}
 		if counts {
@@ -97,13 +99,15 @@ type MonthTotals struct {
 // MonthTotals counts a feed's lines by month from one day to another, as they
 // stand within the transaction of an intake.
 func (t *Tx) MonthTotals(ctx context.Context, f *rulebook.Feed, intake int64, first, last calendar.Day) ([]MonthTotals, error) {
-	selects := []string{"date_trunc('month', " + quoted(f.Date) + ")::date", "count(*) filter (where intake <> $1 and (superseded is null or superseded = $1))", "count(*) filter (where superseded is null)"}
+	selects := []string{"date_trunc('month', " + quoted(f.Date) + ")::date",
+		"count(*) filter (where intake <> $1 and (superseded is null or superseded = $1))", "count(*) filter (where superseded is null)"}
 	for _, n := range f.Numbers {
 		for _, which := range []string{"intake <> $1 and (superseded is null or superseded = $1)", "superseded is null"} {
 			selects = append(selects, fmt.Sprintf("coalesce(trim_scale(sum(%s) filter (where %s))::text, '')", quoted(n.Column), which))
 		}
 	}
-	rows, err := t.tx.Query(ctx, fmt.Sprintf("select %s from %s where %s between $2 and $3 group by 1 order by 1", strings.Join(selects, ", "), feedTable(f.Name), quoted(f.Date)), intake, first.Time(), last.Time())
+	rows, err := t.tx.Query(ctx, fmt.Sprintf("select %s from %s where %s between $2 and $3 group by 1 order by 1", strings.Join(selects, ", "),
+		feedTable(f.Name), quoted(f.Date)), intake, first.Time(), last.Time())
 	if err != nil {
 		return nil, err
 	}
@@ -146,7 +150,8 @@ func (t *Tx) EqualLines(ctx context.Context, f *rulebook.Feed, intake int64, fir
 	out := map[int64]int64{}
 	var others bool
 	// The usual case first: days that nothing else has lines on.
-	err := t.tx.QueryRow(ctx, fmt.Sprintf("select exists (select from %s where %s between $2 and $3 and superseded is null and intake <> $1)", table, date), intake, first.Time(), last.Time()).Scan(&others)
+	err := t.tx.QueryRow(ctx, fmt.Sprintf("select exists (select from %s where %s between $2 and $3 and superseded is null and intake <> $1)", table,
+		date), intake, first.Time(), last.Time()).Scan(&others)
 	if err != nil || !others {
 		return out, err
 	}
@@ -200,7 +205,8 @@ func (t *Tx) AddIntake(ctx context.Context, in *Intake) error {
 	if in.Totals == nil {
 		in.Totals = map[string]string{}
 	}
-	return t.tx.QueryRow(ctx, "insert into intakes (id, kind, name, mode, period, file, sha256, lines, months, totals, author) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning at",
+	return t.tx.QueryRow(ctx, "insert into intakes (id, kind, name, mode, period, file, sha256, lines, months, totals, author) values ($1, $2, $3, $4, "+
+		"$5, $6, $7, $8, $9, $10, $11) returning at",
 		in.ID, in.Into, in.Name, in.Mode, in.Period, in.File, in.SHA256, in.Lines, in.Months, in.Totals, in.Author).Scan(&in.At)
 }
 
@@ -264,7 +270,8 @@ type Entry struct {
 
 // Entries lists the rows of a register that count, by subject.
 func (t *Tx) Entries(ctx context.Context, kind string) ([]Entry, error) {
-	rows, err := t.tx.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from, valid_to from registers where kind = $1 and superseded is null order by code, intake", kind)
+	rows, err := t.tx.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from, valid_to from registers where kind = $1 and "+
+		"superseded is null order by code, intake", kind)
 	if err != nil {
 		return nil, err
 	}
@@ -310,11 +317,13 @@ func (t *Tx) PutEntries(ctx context.Context, kind string, intake int64, entries 
 		codes[i], from[i] = int32(e.Code), timeOf(e.ValidFrom)
 	}
 	if _, err := t.tx.Exec(ctx, `update registers set superseded = $1 from unnest($3::int[], $4::date[]) as n(code, valid_from)
-		where registers.kind = $2 and superseded is null and registers.code = n.code and registers.valid_from is not distinct from n.valid_from`, intake, kind, codes, from); err != nil {
+		where registers.kind = $2 and superseded is null and registers.code = n.code and registers.valid_from is not distinct from n.valid_from`, intake,
+		kind, codes, from); err != nil {
 		return err
 	}
 	t.grows("registers", len(entries))
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "valid_from", "valid_to", "intake"},
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"},
+		[]string{"kind", "code", "name", "attributes", "active_from", "active_to", "valid_from", "valid_to", "intake"},
 		pgx.CopyFromSlice(len(entries), func(i int) ([]any, error) {
 			e := entries[i]
 			return []any{kind, int32(e.Code), e.Name, e.Attributes, timeOf(e.From), timeOf(e.To), timeOf(e.ValidFrom), timeOf(e.ValidTo), intake}, nil

@@ -24,7 +24,8 @@ import (
 // an earlier or a later version, made for a book with the same kinds and feeds:
 // what no intake between the two has touched is shared with it.
 func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int64, near *ledger.Snapshot) (*ledger.Snapshot, error) {
-	out := &ledger.Snapshot{Version: version, Registers: map[string]*ledger.Register{}, Feeds: map[string]*ledger.Feed{}, Targets: map[ledger.SheetKey]*ledger.Sheet{}}
+	out := &ledger.Snapshot{Version: version, Registers: map[string]*ledger.Register{}, Feeds: map[string]*ledger.Feed{},
+		Targets: map[ledger.SheetKey]*ledger.Sheet{}}
 	touched, err := s.touched(ctx, book, version, near)
 	if err != nil {
 		return nil, err
@@ -126,7 +127,8 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 	for _, a := range kind.Attributes {
 		values[a.Name] = make([]lang.Value, len(keys))
 	}
-	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from, valid_to from registers where kind = $2 and "+counts+" order by valid_from nulls first, intake", version, kind.Name)
+	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from, valid_to from registers where kind = $2 and "+
+		counts+" order by valid_from nulls first, intake", version, kind.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +145,8 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 		if name != r.Keys[code] { // one string will do for both
 			r.Names[code] = name
 		}
-		active[code] = append(active[code], ledger.ActiveRow{From: dayOr(validFrom, ledger.Never), Active: ledger.Spell{First: dayOr(from, ledger.Never), Last: dayOr(to, ledger.Never)}})
+		active[code] = append(active[code], ledger.ActiveRow{From: dayOr(validFrom, ledger.Never),
+			Active: ledger.Spell{First: dayOr(from, ledger.Never), Last: dayOr(to, ledger.Never)}})
 		for _, a := range kind.Attributes {
 			v := lang.ParseValue(a.Type, attributes[a.Name])
 			if d := dayOf(validFrom); d != nil {
@@ -196,7 +199,8 @@ const readers = 4
 
 // readChunks reads months of a feed; those without lines are left out. Of a month that an
 // earlier snapshot holds, and that has only grown, what has come since is read.
-func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[calendar.Month]bool, version int64, near *ledger.Snapshot, dictionaries dictionaries) ([]*ledger.Chunk, error) {
+func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[calendar.Month]bool, version int64, near *ledger.Snapshot,
+	dictionaries dictionaries) ([]*ledger.Chunk, error) {
 	known := map[calendar.Month]*ledger.Chunk{}
 	if near != nil && near.Version < version {
 		for _, c := range near.Feeds[f.Name].Chunks {
@@ -241,7 +245,8 @@ func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[cal
 // onlyGrown says whether all lines of a month that counted at one version still do at a
 // later one, and none of before it counts again.
 func (s *Store) onlyGrown(ctx context.Context, f *rulebook.Feed, m calendar.Month, from, to int64) (stands bool, err error) {
-	sql := fmt.Sprintf("select not exists (select from %s where %s between $1 and $2 and (superseded > $3 and superseded <= $4 or again > $3 and again <= $4))", feedTable(f.Name), quoted(f.Date))
+	sql := fmt.Sprintf("select not exists (select from %s where %s between $1 and $2 and (superseded > $3 and superseded <= $4 or again > $3 and again "+
+		"<= $4))", feedTable(f.Name), quoted(f.Date))
 	err = s.pool.QueryRow(ctx, sql, m.First().Time(), m.Last().Time(), from, to).Scan(&stands)
 	return stands, err
 }
@@ -268,7 +273,8 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		return nil, err
 	}
 	defer rows.Close()
-	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers)), Labels: make([][]uint32, len(texts))}
+	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers)),
+		Labels: make([][]uint32, len(texts))}
 	first := m.First()
 	for rows.Next() {
 		raw := rows.RawValues()

@@ -47,8 +47,10 @@ func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, version int64, of m
 		args = append(args, side.Codes)
 		only += fmt.Sprintf(" and %s = any($%d)", quoted(side.Column), len(args))
 	}
-	sql := fmt.Sprintf(`with l as (select *, row_number() over (partition by %[1]s order by intake, line) - 1 as nth from %[2]s where %[1]s between $2 and $3 and %[3]s%[4]s)
-		select array[%[5]s] from unnest($4::date[], $5::bigint[]) with ordinality as asked (day, number, place) join l on l.%[1]s = asked.day and l.nth = asked.number%[6]s order by asked.place`,
+	sql := fmt.Sprintf(`with l as (select *, row_number() over (partition by %[1]s order by intake, line) - 1 as nth from %[2]s where %[1]s between $2
+		and $3 and %[3]s%[4]s)
+		select array[%[5]s] from unnest($4::date[], $5::bigint[]) with ordinality as asked (day, number, place) join l on l.%[1]s = asked.day
+			and l.nth = asked.number%[6]s order by asked.place`,
 		date, feedTable(f.Name), counts, only, strings.Join(selects, ", "), joins)
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()

@@ -38,7 +38,8 @@ func (t *Tx) Tell(ctx context.Context, all []NewNotice) error {
 			continue
 		}
 		told[n] = true
-		b.Queue("insert into notices (person, case_id, what, text, author) select name, $2, $3, $4, $5 from people where name = $1 and closed_at is null", n.Person, n.Case, n.What, n.Text, n.Author)
+		b.Queue("insert into notices (person, case_id, what, text, author) select name, $2, $3, $4, $5 from people where name = $1 and closed_at is null",
+			n.Person, n.Case, n.What, n.Text, n.Author)
 	}
 	if b.Len() == 0 {
 		return nil
@@ -49,7 +50,8 @@ func (t *Tx) Tell(ctx context.Context, all []NewNotice) error {
 // Untell takes back what somebody's doing with some cases has told others in the last
 // minute, and nobody has seen.
 func (t *Tx) Untell(ctx context.Context, cases []int64, author string) error {
-	_, err := t.tx.Exec(ctx, "delete from notices where case_id = any($1) and author = $2 and at > now() - interval '1 minute' and seen_at is null and what <> 'mentioned'", cases, author)
+	_, err := t.tx.Exec(ctx, "delete from notices where case_id = any($1) and author = $2 and at > now() - interval '1 minute' and seen_at is null and "+
+		"what <> 'mentioned'", cases, author)
 	return err
 }
 
@@ -74,7 +76,8 @@ func (s *Store) Notices(ctx context.Context, person string, unseen bool, skip in
 // MarkNotificationsRead notes that somebody has seen what they were told up to a number, of a case
 // or with 0 of all.
 func (s *Store) MarkNotificationsRead(ctx context.Context, person string, upTo, of int64) error {
-	_, err := s.pool.Exec(ctx, "update notices set seen_at = now() where person = $1 and id <= $2 and ($3::bigint = 0 or case_id = $3) and seen_at is null", person, upTo, of)
+	_, err := s.pool.Exec(ctx,
+		"update notices set seen_at = now() where person = $1 and id <= $2 and ($3::bigint = 0 or case_id = $3) and seen_at is null", person, upTo, of)
 	return err
 }
 
@@ -94,6 +97,7 @@ func (t *Tx) NamedIn(ctx context.Context, person string, cases []int64) (map[int
 
 // LastAsker is who asked last about a case; "" is nobody.
 func (t *Tx) LastAsker(ctx context.Context, id int64) (name string, err error) {
-	err = t.tx.QueryRow(ctx, "select coalesce((select author from case_events where case_id = $1 and what = 'asked' order by id desc limit 1), '')", id).Scan(&name)
+	err = t.tx.QueryRow(ctx, "select coalesce((select author from case_events where case_id = $1 and what = 'asked' order by id desc limit 1), '')",
+		id).Scan(&name)
 	return name, err
 }

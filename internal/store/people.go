@@ -28,7 +28,8 @@ func (s *Store) AddPerson(ctx context.Context, p Person, word *string, wordEnds 
 		p.Desks = []string{}
 	}
 	return s.Do(ctx, 0, func(t *Tx) error {
-		_, err := t.tx.Exec(ctx, "insert into people (name, title, role, password, desks, word, word_ends) values ($1, $2, $3, $4, $5, $6, $7)", p.Name, p.Title, p.Role, p.Password, p.Desks, word, wordEnds)
+		_, err := t.tx.Exec(ctx, "insert into people (name, title, role, password, desks, word, word_ends) values ($1, $2, $3, $4, $5, $6, $7)", p.Name,
+			p.Title, p.Role, p.Password, p.Desks, word, wordEnds)
 		if duplicate(err) {
 			return ErrTaken
 		}
@@ -64,18 +65,21 @@ const endTokens = "delete from tokens where person = $1"
 // SetPassword gives an account another password, in a new generation, and ends
 // its tokens. A one-time password is worth nothing any more.
 func (s *Store) SetPassword(ctx context.Context, name, hashed string) error {
-	return s.credentials(ctx, "update people set password = $2, word = null, word_ends = null, generation = generation + 1 where name = $1 and closed_at is null", name, hashed)
+	return s.credentials(ctx, "update people set password = $2, word = null, word_ends = null, generation = generation + 1 where name = $1 and "+
+		"closed_at is null", name, hashed)
 }
 
 // SetWord gives an account a one-time password in place of its password, in a new
 // generation, and ends its tokens.
 func (s *Store) SetWord(ctx context.Context, name, hashed string, ends time.Time) error {
-	return s.credentials(ctx, "update people set password = '', word = $2, word_ends = $3, generation = generation + 1 where name = $1 and closed_at is null", name, hashed, ends)
+	return s.credentials(ctx,
+		"update people set password = '', word = $2, word_ends = $3, generation = generation + 1 where name = $1 and closed_at is null", name, hashed, ends)
 }
 
 // UseOneTimePassword puts a password in the place of a one-time password, if it is still there.
 func (s *Store) UseOneTimePassword(ctx context.Context, name, word, hashed string) error {
-	return s.credentials(ctx, "update people set password = $3, word = null, word_ends = null, generation = generation + 1 where name = $1 and word = $2 and closed_at is null", name, word, hashed)
+	return s.credentials(ctx, "update people set password = $3, word = null, word_ends = null, generation = generation + 1 where name = $1 and word = "+
+		"$2 and closed_at is null", name, word, hashed)
 }
 
 // credentials changes those of one account and ends its tokens.
@@ -133,7 +137,8 @@ func (s *Store) ClosePerson(ctx context.Context, name, by string, allowed func(o
 				return err
 			}
 		}
-		_, err := t.tx.Exec(ctx, `with freed as (update cases set state = case state when 'taken' then 'open' else state end, taken_by = null, undo = null, version = version + 1 where taken_by = $1 and state in ('taken', 'parked') returning id)
+		_, err := t.tx.Exec(ctx, `with freed as (update cases set state = case state when 'taken' then 'open' else state end, taken_by = null, undo = null,
+			version = version + 1 where taken_by = $1 and state in ('taken', 'parked') returning id)
 			insert into case_events (case_id, author, what, text) select id, $2, 'released', 'The account of ' || $1 || ' was closed' from freed`, name, by)
 		return err
 	})

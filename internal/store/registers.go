@@ -25,7 +25,8 @@ type RegisterEntry struct {
 // RegisterHistory lists every row a register ever had of a subject, the
 // newest intake first.
 func (s *Store) RegisterHistory(ctx context.Context, kind, key string) ([]RegisterEntry, error) {
-	rows, err := s.pool.Query(ctx, `select r.name, r.attributes, r.active_from, r.active_to, r.valid_from, r.valid_to, r.intake, i.file, i.author, i.at, r.again, r.superseded
+	rows, err := s.pool.Query(ctx, `select r.name, r.attributes, r.active_from, r.active_to, r.valid_from, r.valid_to, r.intake, i.file, i.author, i.at,
+		r.again, r.superseded
 		from registers r join subjects s on s.kind = r.kind and s.code = r.code join intakes i on i.id = r.intake
 		where r.kind = $1 and s.key = $2 order by coalesce(r.again, r.intake) desc, r.valid_from desc nulls last`, kind, key)
 	if err != nil {

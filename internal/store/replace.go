@@ -165,7 +165,8 @@ func aside(ctx context.Context, address string, config *pgx.ConnConfig, script f
 		return err
 	}
 	err = within(ctx, main, func(exec func(string) error) error {
-		return errors.Join(exec("alter database "+name+" rename to "+gone), exec("alter database "+other+" rename to "+name), exec("alter database "+name+" owner to current_user"))
+		return errors.Join(exec("alter database "+name+" rename to "+gone), exec("alter database "+other+" rename to "+name),
+			exec("alter database "+name+" owner to current_user"))
 	})
 	if err != nil {
 		return err
@@ -186,12 +187,16 @@ func as(ctx context.Context, address string, work func(conn *pgx.Conn) error) er
 // written: functions of other text, triggers and rules of other kinds, and defaults or
 // conditions that call what they need not.
 func unaltered(ctx context.Context, conn *pgx.Conn) error {
-	rows, err := conn.Query(ctx, `select 'function ' || proname, prosrc from pg_proc p join pg_namespace n on n.oid = pronamespace where nspname !~ '^pg_' and nspname <> 'information_schema'
-		union all select 'rule ' || rulename, '' from pg_rewrite r join pg_class c on c.oid = ev_class join pg_namespace n on n.oid = relnamespace where nspname !~ '^pg_' and nspname <> 'information_schema' and rulename <> '_RETURN'
+	rows, err := conn.Query(ctx, `select 'function ' || proname, prosrc from pg_proc p join pg_namespace n on n.oid = pronamespace
+		where nspname !~ '^pg_' and nspname <> 'information_schema'
+		union all select 'rule ' || rulename, '' from pg_rewrite r join pg_class c on c.oid = ev_class join pg_namespace n on n.oid = relnamespace
+			where nspname !~ '^pg_' and nspname <> 'information_schema' and rulename <> '_RETURN'
 		union all select 'policy ' || polname, '' from pg_policy
 		union all select 'trigger ' || tgname, '' from pg_trigger where not tgisinternal and tgname not in ('audit_is_kept', 'tell_changed')
-		union all select 'view ' || relname, '' from pg_class c join pg_namespace n on n.oid = relnamespace where relkind = 'm' or relkind = 'f' or relkind = 'v' and nspname not in ('reporting', 'public', 'information_schema') and nspname !~ '^pg_'
-		union all select 'default of ' || c.relname, '' from pg_attrdef d join pg_class c on c.oid = adrelid, lateral pg_get_expr(adbin, adrelid) as text where regexp_replace(text, '(now|clock_timestamp)\(\)|nextval\(''[^'']*''::regclass\)', '', 'g') ~ '[a-z0-9_"]\('`)
+		union all select 'view ' || relname, '' from pg_class c join pg_namespace n on n.oid = relnamespace where relkind = 'm' or relkind = 'f'
+			or relkind = 'v' and nspname not in ('reporting', 'public', 'information_schema') and nspname !~ '^pg_'
+		union all select 'default of ' || c.relname, '' from pg_attrdef d join pg_class c on c.oid = adrelid, lateral pg_get_expr(adbin, adrelid) as text
+			where regexp_replace(text, '(now|clock_timestamp)\(\)|nextval\(''[^'']*''::regclass\)', '', 'g') ~ '[a-z0-9_"]\('`)
 	if err != nil {
 		return err
 	}

@@ -24,7 +24,8 @@ const mostSettled = 5000
 // SettledExceptions lists those of a rule from one period to another of the same grain that
 // were explained, confirmed or found to be the rule's fault, the newest first.
 func (s *Store) SettledExceptions(ctx context.Context, rule string, from, to calendar.Key) ([]SettledException, error) {
-	rows, err := s.pool.Query(ctx, `select e.grain, e.period, e.kind, s.key, e.event, `+flagFinding+` from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
+	rows, err := s.pool.Query(ctx, `select e.grain, e.period, e.kind, s.key, e.event, `+flagFinding+
+		` from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
 		where e.rule = $1 and e.grain = $2 and e.period between $3 and $4 and c.state = 'settled' and `+flagFinding+` in ('explained', 'confirmed', 'rule fault')
 		order by e.period desc, e.id desc limit $5`, rule, from.Grain, from.Start.Time(), to.Start.Time(), mostSettled)
 	if err != nil {
@@ -83,21 +84,28 @@ func (s *Store) Findings(ctx context.Context, by string, of FindingFilter) ([]Fi
 		name = fmt.Sprintf(name, "c.settled_by")
 	}
 	rows, err := s.pool.Query(ctx, `with ruled as (
-			select c.id, `+name+` as name, array_agg(distinct `+flagFinding+`) as findings, sum(e.stake) filter (where e.state <> 'cleared' and e.rule <> all(string_to_array($5, ',')) and `+flagFinding+` = 'confirmed') as stake
-			from cases c left join exceptions e on e.case_id = c.id where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 and ($3 = '' or e.rule = $3) and ($4 = '' or c.desk = $4) group by 1, 2, e.rule),
+			select c.id, `+name+` as name, array_agg(distinct `+flagFinding+
+		`) as findings, sum(e.stake) filter (where e.state <> 'cleared' and e.rule <> all(string_to_array($5, ',')) and `+flagFinding+` = 'confirmed') as stake
+			from cases c left join exceptions e on e.case_id = c.id where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 and ($3 = ''
+				or e.rule = $3) and ($4 = '' or c.desk = $4) group by 1, 2, e.rule),
 		`+namedCases+`,
-		looked as (select n.id, min(ev.at) as at, max(ev.at) filter (where ev.what = 'settled') as settled from (select distinct id from named) n join case_events ev on ev.case_id = n.id
+		looked as (select n.id, min(ev.at) as at, max(ev.at) filter (where ev.what = 'settled') as settled from (select distinct id from named) n
+			join case_events ev on ev.case_id = n.id
 			where ev.what in ('taken', 'comment', 'asked', 'parked', 'settled') and ev.author not like 'sweep %' group by 1)
-		select coalesce(n.name, ''), count(*), count(*) filter (where 'confirmed' = any(n.findings)), count(*) filter (where 'explained' = any(n.findings)), count(*) filter (where 'data fault' = any(n.findings)),
+		select coalesce(n.name, ''), count(*), count(*) filter (where 'confirmed' = any(n.findings)),
+			count(*) filter (where 'explained' = any(n.findings)), count(*) filter (where 'data fault' = any(n.findings)),
 			count(*) filter (where 'rule fault' = any(n.findings)), count(*) filter (where 'cleared' = any(n.findings)),
-			percentile_cont(0.5) within group (order by extract(epoch from l.at - c.opened_at) / 3600), percentile_cont(0.5) within group (order by extract(epoch from l.settled - c.opened_at) / 3600),
+			percentile_cont(0.5) within group (order by extract(epoch from l.at - c.opened_at) / 3600),
+				percentile_cont(0.5) within group (order by extract(epoch from l.settled - c.opened_at) / 3600),
 			s.stakes, coalesce(sum(c.recovered), 0)::text, coalesce(sum(c.written_off), 0)::text
-		from named n join cases c on c.id = n.id left join looked l on l.id = n.id left join staked s on s.name is not distinct from n.name group by n.name, s.stakes order by n.name collate "C"`, of.From, of.To, of.Rule, of.Desk, of.OtherStakes)
+		from named n join cases c on c.id = n.id left join looked l on l.id = n.id left join staked s on s.name is not distinct from n.name
+			group by n.name, s.stakes order by n.name collate "C"`, of.From, of.To, of.Rule, of.Desk, of.OtherStakes)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (f FindingRow, err error) {
-		err = row.Scan(&f.Name, &f.Settled, &f.Confirmed, &f.Explained, &f.DataFault, &f.RuleFault, &f.Cleared, &f.FirstLook, &f.Settling, &f.Stakes, &f.Recovered, &f.WrittenOff)
+		err = row.Scan(&f.Name, &f.Settled, &f.Confirmed, &f.Explained, &f.DataFault, &f.RuleFault, &f.Cleared, &f.FirstLook, &f.Settling, &f.Stakes,
+			&f.Recovered, &f.WrittenOff)
 		return f, err
 	})
 }
@@ -120,15 +128,20 @@ func (s *Store) Work(ctx context.Context, by string, today calendar.Day, now tim
 		name = fmt.Sprintf(name, "c.taken_by")
 	}
 	rows, err := s.pool.Query(ctx, `with ruled as (
-			select c.id, `+name+` as name, array['']::text[] as findings, sum(e.stake) filter (where e.state <> 'cleared' and e.rule <> all(string_to_array($3, ','))) as stake from cases c left join exceptions e on e.case_id = c.id where c.state <> 'settled' group by 1, 2, e.rule),
+			select c.id, `+name+` as name, array['']::text[] as findings, sum(e.stake) filter (where e.state <> 'cleared'
+				and e.rule <> all(string_to_array($3, ','))) as stake from cases c left join exceptions e on e.case_id = c.id where c.state <> 'settled'
+					group by 1, 2, e.rule),
 		`+namedCases+`
 		select coalesce(n.name, ''), count(*) filter (where c.state = 'open'), count(*) filter (where c.state = 'taken'), count(*) filter (where c.state = 'parked'),
 			count(*) filter (where c.state in ('open', 'taken') and c.due < $1), count(*) filter (where c.cleared),
 			count(*) filter (where c.state = 'open' and not exists (select from case_events ev where ev.case_id = c.id and ev.author not like 'sweep %')),
-			count(*) filter (where c.opened_at > $2::timestamptz - interval '7 days'), count(*) filter (where c.opened_at <= $2::timestamptz - interval '7 days' and c.opened_at > $2::timestamptz - interval '14 days'),
-			count(*) filter (where c.opened_at <= $2::timestamptz - interval '14 days' and c.opened_at > $2::timestamptz - interval '28 days'), count(*) filter (where c.opened_at <= $2::timestamptz - interval '28 days'),
+			count(*) filter (where c.opened_at > $2::timestamptz - interval '7 days'),
+				count(*) filter (where c.opened_at <= $2::timestamptz - interval '7 days' and c.opened_at > $2::timestamptz - interval '14 days'),
+			count(*) filter (where c.opened_at <= $2::timestamptz - interval '14 days' and c.opened_at > $2::timestamptz - interval '28 days'),
+				count(*) filter (where c.opened_at <= $2::timestamptz - interval '28 days'),
 			min(c.opened_at), s.stakes
-		from named n join cases c on c.id = n.id left join staked s on s.name is not distinct from n.name group by n.name, s.stakes order by n.name collate "C"`, today.Time(), now, otherStakes)
+		from named n join cases c on c.id = n.id left join staked s on s.name is not distinct from n.name group by n.name, s.stakes
+			order by n.name collate "C"`, today.Time(), now, otherStakes)
 	if err != nil {
 		return nil, err
 	}
@@ -140,6 +153,7 @@ func (s *Store) Work(ctx context.Context, by string, today calendar.Day, now tim
 
 // Waiting counts the cases with exceptions of a period that are neither settled nor parked.
 func (t *Tx) Waiting(ctx context.Context, k calendar.Key) (n int, err error) {
-	err = t.tx.QueryRow(ctx, "select count(distinct c.id) from cases c join exceptions e on e.case_id = c.id where e.grain = $1 and e.period = $2 and c.state in ('open', 'taken')", k.Grain, k.Start.Time()).Scan(&n)
+	err = t.tx.QueryRow(ctx, "select count(distinct c.id) from cases c join exceptions e on e.case_id = c.id where e.grain = $1 and e.period = $2 and "+
+		"c.state in ('open', 'taken')", k.Grain, k.Start.Time()).Scan(&n)
 	return n, err
 }

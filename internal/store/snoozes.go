@@ -55,11 +55,13 @@ func (t *Tx) Snoozes(ctx context.Context, today calendar.Day) (out []record.Snoo
 // in the case are explained or, with all, for every rule.
 func (t *Tx) Snooze(ctx context.Context, cases []int64, all bool, until calendar.Day, worse *float64, author string) error {
 	sql := `insert into snoozes (case_id, kind, code, rule, until, worse, severity, beyond, author)
-		select c.id, c.kind, c.code, e.rule, $2, $3, min(e.severity), max(e.beyond), $4 from cases c join exceptions e on e.case_id = c.id where c.id = any($1) and e.state <> 'cleared' and ` + flagFinding + ` = 'explained' group by c.id, e.rule`
+		select c.id, c.kind, c.code, e.rule, $2, $3, min(e.severity), max(e.beyond), $4 from cases c join exceptions e on e.case_id = c.id
+			where c.id = any($1) and e.state <> 'cleared' and ` + flagFinding + ` = 'explained' group by c.id, e.rule`
 	if all {
 		sql = `insert into snoozes (case_id, kind, code, rule, until, worse, severity, beyonds, author)
 			select c.id, c.kind, c.code, '', $2, $3, c.severity, (select jsonb_object_agg(rule, beyond) from (
-				select e.rule, max(e.beyond) as beyond from exceptions e where e.case_id = c.id and e.state <> 'cleared' and e.beyond is not null and ` + flagFinding + ` = 'explained' group by e.rule) r), $4 from cases c where c.id = any($1)`
+				select e.rule, max(e.beyond) as beyond from exceptions e where e.case_id = c.id and e.state <> 'cleared' and e.beyond is not null and ` +
+			flagFinding + ` = 'explained' group by e.rule) r), $4 from cases c where c.id = any($1)`
 	}
 	_, err := t.tx.Exec(ctx, sql, cases, until.Time(), worse, author)
 	return err
@@ -68,7 +70,8 @@ func (t *Tx) Snooze(ctx context.Context, cases []int64, all bool, until calendar
 // WithoutDistance is a rule whose flags in some of the cases are explained, and that does not
 // say how far each lies beyond its cut; "" where there is none.
 func (t *Tx) WithoutDistance(ctx context.Context, cases []int64) (rule string, err error) {
-	err = t.tx.QueryRow(ctx, "select coalesce(min(e.rule), '') from exceptions e join cases c on c.id = e.case_id where c.id = any($1) and e.state <> 'cleared' and e.beyond is null and "+flagFinding+" = 'explained'", cases).Scan(&rule)
+	err = t.tx.QueryRow(ctx, "select coalesce(min(e.rule), '') from exceptions e join cases c on c.id = e.case_id where c.id = any($1) and e.state <> "+
+		"'cleared' and e.beyond is null and "+flagFinding+" = 'explained'", cases).Scan(&rule)
 	return rule, err
 }
 

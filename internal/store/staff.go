@@ -23,8 +23,10 @@ func (s *Store) Staff(ctx context.Context, day calendar.Day) (map[string]routing
 }
 
 func staff(ctx context.Context, q querier, day calendar.Day) (map[string]routing.Staff, error) {
-	rows, err := q.Query(ctx, `select p.name, p.role = 'lead', p.role = 'reviewer', p.desks, (select count(*) from cases c where c.taken_by = p.name and c.state <> 'settled'), a.id is not null, coalesce(a.stand_in, '')
-		from people p left join lateral (select id, stand_in from absences a where a.person = p.name and $1 between a.first and a.last order by id desc limit 1) a on true
+	rows, err := q.Query(ctx, `select p.name, p.role = 'lead', p.role = 'reviewer', p.desks, (select count(*) from cases c where c.taken_by = p.name
+		and c.state <> 'settled'), a.id is not null, coalesce(a.stand_in, '')
+		from people p left join lateral (select id, stand_in from absences a where a.person = p.name and $1 between a.first and a.last
+			order by id desc limit 1) a on true
 		where p.closed_at is null`, day.Time())
 	if err != nil {
 		return nil, err
@@ -109,7 +111,8 @@ func (t *Tx) AddAbsence(ctx context.Context, a *Absence) error {
 	if a.StandIn != "" {
 		standIn = &a.StandIn
 	}
-	return t.tx.QueryRow(ctx, "insert into absences (person, first, last, stand_in, author) values ($1, $2, $3, $4, $5) returning id", a.Person, a.First.Time(), a.Last.Time(), standIn, a.Author).Scan(&a.ID)
+	return t.tx.QueryRow(ctx, "insert into absences (person, first, last, stand_in, author) values ($1, $2, $3, $4, $5) returning id", a.Person,
+		a.First.Time(), a.Last.Time(), standIn, a.Author).Scan(&a.ID)
 }
 
 // DeleteAbsence takes one away that is of a person, or with "" of anybody.

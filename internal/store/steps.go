@@ -12,7 +12,8 @@ import (
 // that somebody is at work on are left for another time.
 func (t *Tx) CasesComeTo(ctx context.Context, desk, step string, latest calendar.Day, limit int) ([]Case, error) {
 	return manyCases(ctx, t.tx, `where state <> 'settled' and not resting and desk = $1 and due <= $2
-		and not exists (select from case_steps s where s.case_id = cases.id and s.due = cases.due and s.step = $3) order by due, severity, id limit $4 for update skip locked`, desk, latest.Time(), step, limit)
+		and not exists (select from case_steps s where s.case_id = cases.id and s.due = cases.due and s.step = $3) order by due, severity,
+			id limit $4 for update skip locked`, desk, latest.Time(), step, limit)
 }
 
 // NoteSteps notes that a case has come to some steps.
@@ -24,7 +25,8 @@ func (t *Tx) NoteSteps(ctx context.Context, c *Case, steps []string) error {
 // TodosDue lists what is to be done today or was before, and of which nobody was
 // reminded; from now on they were.
 func (t *Tx) TodosDue(ctx context.Context, today calendar.Day, limit int) (out []Todo, err error) {
-	rows, err := t.tx.Query(ctx, `update case_todos t set reminded_at = now() from (select id from case_todos where done_at is null and reminded_at is null and due <= $1 order by id limit $2 for update skip locked) d
+	rows, err := t.tx.Query(ctx, `update case_todos t set reminded_at = now() from (select id from case_todos where done_at is null
+		and reminded_at is null and due <= $1 order by id limit $2 for update skip locked) d
 		where t.id = d.id returning t.id, t.case_id, t.text, t.owner, t.due`, today.Time(), limit)
 	if err != nil {
 		return nil, err

@@ -33,7 +33,8 @@ type Sweep struct {
 	Computation               int             // by what it was computed: of another number other verdicts and sentences may be right
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, to_date, snoozed, computation"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, " +
+	"difference, whole, stages, to_date, snoozed, computation"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -48,7 +49,8 @@ func (t *Tx) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
 // LatestSwept is what the last sweep of a period judged, without what it found.
 func (s *Store) LatestSwept(ctx context.Context, k calendar.Key) (sw Sweep, err error) {
 	var toDate *time.Time
-	err = s.pool.QueryRow(ctx, "select id, revision, data_version, to_date from sweeps where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion, &toDate)
+	err = s.pool.QueryRow(ctx, "select id, revision, data_version, to_date from sweeps where grain = $1 and period = $2 order by id desc limit 1",
+		k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion, &toDate)
 	sw.ToDate = dayOf(toDate)
 	return sw, notFound(err)
 }
@@ -101,13 +103,16 @@ func (s *Store) Sweeps(ctx context.Context, k *calendar.Key, before int64, most 
 	if k == nil {
 		return manySweeps(ctx, s.pool, "where $1::bigint = 0 or id < $1 order by id desc limit $2", before, most)
 	}
-	return manySweeps(ctx, s.pool, "where grain = $3 and period = $4 and ($1::bigint = 0 or id < $1) order by id desc limit $2", before, most, k.Grain, k.Start.Time())
+	return manySweeps(ctx, s.pool, "where grain = $3 and period = $4 and ($1::bigint = 0 or id < $1) order by id desc limit $2", before, most, k.Grain,
+		k.Start.Time())
 }
 
 // LatestSweeps lists the last sweep of each period from one to another of the
 // same grain.
 func (s *Store) LatestSweeps(ctx context.Context, from, to calendar.Key) ([]Sweep, error) {
-	return manySweeps(ctx, s.pool, "where id in (select max(id) from sweeps where grain = $1 and period between $2 and $3 group by period) order by period", from.Grain, from.Start.Time(), to.Start.Time())
+	return manySweeps(ctx, s.pool,
+		"where id in (select max(id) from sweeps where grain = $1 and period between $2 and $3 group by period) order by period", from.Grain,
+		from.Start.Time(), to.Start.Time())
 }
 
 func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Sweep, error) {
@@ -119,7 +124,8 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 		var s Sweep
 		var period time.Time
 		var toDate *time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &toDate, &s.Snoozed, &s.Computation)
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing,
+			&s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &toDate, &s.Snoozed, &s.Computation)
 		s.Period.Start, s.ToDate = startOf(period), dayOf(toDate)
 		return s, err
 	})
@@ -127,7 +133,8 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 
 // AddSweep records a sweep; its counts follow with FinishSweep.
 func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
-	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies, to_date, computation)
+	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared,
+		tallies, to_date, computation)
 		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7, $8, $9) returning id, at`,
 		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies, timeOf(s.ToDate), s.Computation).Scan(&s.ID, &s.At)
 }
@@ -168,7 +175,8 @@ const (
 	exceptionSelect = exceptionFields + `from exceptions ` + exceptionJoins
 	// versionSelect selects what exceptions said before, too.
 	versionSelect   = exceptionFields + `from exception_versions ` + exceptionJoins
-	exceptionFields = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.comparison,
+	exceptionFields = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity,
+		e.sentence, e.value, e.comparison,
 	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep, e.since, e.beyond, e.streak `
 	exceptionJoins = `e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
 )
@@ -182,7 +190,8 @@ func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 		var period time.Time
 		var event *time.Time
 		var code int32
-		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Comparison,
+		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity,
+			&e.Sentence, &e.Value, &e.Comparison,
 			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep, &e.Since, &e.Beyond, &e.Streak)
 		e.Period.Start, e.Code = startOf(period), uint32(code)
 		if event != nil {
@@ -304,7 +313,8 @@ func (s *Store) ExceptionVersions(ctx context.Context, id int64) ([]Exception, e
 
 // SweepExceptions lists the exceptions of a period as one of its sweeps left them.
 func (s *Store) SweepExceptions(ctx context.Context, of Sweep) ([]Exception, error) {
-	return scanExceptions(s.pool.Query(ctx, versionSelect+"where e.grain = $1 and e.period = $2 and $3 between e.since and e.sweep order by e.id", of.Period.Grain, of.Period.Start.Time(), of.ID))
+	return scanExceptions(s.pool.Query(ctx, versionSelect+"where e.grain = $1 and e.period = $2 and $3 between e.since and e.sweep order by e.id",
+		of.Period.Grain, of.Period.Start.Time(), of.ID))
 }
 
 // SubjectCode is the code that exceptions of a group, a pair or the whole are
@@ -312,13 +322,15 @@ func (s *Store) SweepExceptions(ctx context.Context, of Sweep) ([]Exception, err
 func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error) {
 	var code int32
 	err := t.tx.QueryRow(ctx, `with known as (select code from subjects where kind = $1 and key = $2),
-		fresh as (insert into subjects (kind, code, key) select $1, coalesce((select max(code) + 1 from subjects where kind = $1), 0), $2 where not exists (select from known) returning code)
+		fresh as (insert into subjects (kind, code, key) select $1, coalesce((select max(code) + 1 from subjects where kind = $1), 0), $2
+			where not exists (select from known) returning code)
 		select code from known union all select code from fresh`, level, key).Scan(&code)
 	return uint32(code), err
 }
 
 // exceptionColumns are those that a sweep writes.
-var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "comparison", "stake",
+var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence",
+	"value", "comparison", "stake",
 	"beyond", "evidence", "desk", "case_id", "streak", "sweep", "first_sweep", "since", "own"}
 
 func (e *Exception) row() []any {
@@ -326,7 +338,8 @@ func (e *Exception) row() []any {
 	if e.Stake != nil {
 		stake = *e.Stake
 	}
-	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Comparison, stake,
+	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity),
+		e.Sentence, e.Value, e.Comparison, stake,
 		e.Beyond, e.Evidence, e.Desk, e.CaseID, e.Streak, e.Sweep, e.Sweep, e.Sweep, e.State != "cleared"}
 }
 
@@ -351,16 +364,18 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 		}
 	}
 	t.grows("exceptions", len(fresh))
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, exceptionColumns, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) { return fresh[i].row(), nil }))
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, exceptionColumns,
+		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) { return fresh[i].row(), nil }))
 	if err != nil || len(known) == 0 {
 		return wrapped(err, "writing exceptions")
 	}
 	if _, err := t.tx.Exec(ctx, "create temporary table now_found (like exceptions) on commit drop"); err != nil {
 		return wrapped(err, "writing exceptions")
 	}
-	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"now_found"}, append([]string{"id"}, exceptionColumns...), pgx.CopyFromSlice(len(known), func(i int) ([]any, error) {
-		return append([]any{known[i].ID}, known[i].row()...), nil
-	}))
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"now_found"}, append([]string{"id"}, exceptionColumns...),
+		pgx.CopyFromSlice(len(known), func(i int) ([]any, error) {
+			return append([]any{known[i].ID}, known[i].row()...), nil
+		}))
 	if err != nil {
 		return wrapped(err, "writing exceptions")
 	}
@@ -375,10 +390,14 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 // replaceExceptions keeps what those exceptions said before that say something else
 // now. Of the others, which are most, no more is written than which sweep says so: it
 // stands in no index.
-var replaceExceptions = `with changed as materialized (select e.id from exceptions e join now_found n on n.id = e.id where ` + saidBefore + ` is distinct from ` + saidNow + `),
-	kept as (insert into past_exceptions (exception, since, sweep, ` + said + `) select e.id, e.since, e.sweep, ` + saidBefore[1:len(saidBefore)-1] + ` from exceptions e join changed c on c.id = e.id),
-	written as (update exceptions e set (` + said + `, case_id, sweep, since, own, dropped) = (` + saidNow[1:len(saidNow)-1] + `, n.case_id, n.sweep, n.sweep, e.own or n.own, null) from now_found n join changed c on c.id = n.id where n.id = e.id)
-	update exceptions e set case_id = n.case_id, sweep = n.sweep, dropped = null from now_found n where n.id = e.id and not exists (select from changed c where c.id = e.id)`
+var replaceExceptions = `with changed as materialized (select e.id from exceptions e join now_found n on n.id = e.id where ` + saidBefore +
+	` is distinct from ` + saidNow + `),
+	kept as (insert into past_exceptions (exception, since, sweep, ` + said + `) select e.id, e.since, e.sweep, ` + saidBefore[1:len(saidBefore)-1] +
+	` from exceptions e join changed c on c.id = e.id),
+	written as (update exceptions e set (` + said + `, case_id, sweep, since, own, dropped) = (` + saidNow[1:len(saidNow)-1] +
+	`, n.case_id, n.sweep, n.sweep, e.own or n.own, null) from now_found n join changed c on c.id = n.id where n.id = e.id)
+	update exceptions e set case_id = n.case_id, sweep = n.sweep, dropped = null from now_found n where n.id = e.id and not exists (select
+		from changed c where c.id = e.id)`
 
 // RestateExceptions notes of exceptions, which say what they said, that a sweep says so,
 // and in which case they are.
@@ -390,7 +409,8 @@ func (t *Tx) RestateExceptions(ctx context.Context, sweep int64, all []Exception
 	for i, e := range all {
 		ids[i], cases[i] = e.ID, e.CaseID
 	}
-	_, err := t.tx.Exec(ctx, "update exceptions e set sweep = $1, case_id = n.case_id from unnest($2::bigint[], $3::bigint[]) n(id, case_id) where e.id = n.id", sweep, ids, cases)
+	_, err := t.tx.Exec(ctx, "update exceptions e set sweep = $1, case_id = n.case_id from unnest($2::bigint[], $3::bigint[]) n(id, case_id) where "+
+		"e.id = n.id", sweep, ids, cases)
 	return wrapped(err, "writing exceptions")
 }
 
@@ -410,8 +430,10 @@ type SubjectPeriod struct {
 // Explained lists whose exceptions of a rule, from one period to another, were
 // settled as explained.
 func (s *Store) Explained(ctx context.Context, rule, kind string, from, to calendar.Key) (map[SubjectPeriod]bool, error) {
-	rows, err := s.pool.Query(ctx, `select s.key, e.period from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
-		where e.rule = $1 and e.kind = $2 and e.grain = $3 and e.period between $4 and $5 and `+flagFinding+` = 'explained'`, rule, kind, from.Grain, from.Start.Time(), to.Start.Time())
+	rows, err := s.pool.Query(ctx, `select s.key, e.period from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind
+		and s.code = e.code
+		where e.rule = $1 and e.kind = $2 and e.grain = $3 and e.period between $4 and $5 and `+flagFinding+` = 'explained'`, rule, kind, from.Grain,
+		from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err
 	}

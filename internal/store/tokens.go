@@ -21,7 +21,8 @@ const tokenColumns = "id, hash, person, title, scope, made, ends, used"
 // AddToken keeps a token.
 func (s *Store) AddToken(ctx context.Context, k Token) error {
 	return s.Do(ctx, 0, func(t *Tx) error {
-		_, err := t.tx.Exec(ctx, "insert into tokens (hash, person, title, scope, made, ends) values ($1, $2, $3, $4, $5, $6)", k.Hash, k.Person, k.Title, k.Scope, k.Made, k.Ends)
+		_, err := t.tx.Exec(ctx, "insert into tokens (hash, person, title, scope, made, ends) values ($1, $2, $3, $4, $5, $6)", k.Hash, k.Person, k.Title,
+			k.Scope, k.Made, k.Ends)
 		return err
 	})
 }
@@ -29,7 +30,8 @@ func (s *Store) AddToken(ctx context.Context, k Token) error {
 // PersonByToken finds the account that a token belongs to, and notes that it was
 // used, to the minute.
 func (s *Store) PersonByToken(ctx context.Context, hash []byte, now time.Time) (p Person, k Token, err error) {
-	err = s.pool.QueryRow(ctx, "select "+personColumns+", id, person, tokens.title, scope, used from people join tokens on person = name where hash = $1 and closed_at is null and ends > $2", hash, now).
+	err = s.pool.QueryRow(ctx, "select "+personColumns+
+		", id, person, tokens.title, scope, used from people join tokens on person = name where hash = $1 and closed_at is null and ends > $2", hash, now).
 		Scan(&p.Name, &p.Title, &p.Role, &p.Password, &p.Desks, &p.Closed, &p.Generation, &k.ID, &k.Person, &k.Title, &k.Scope, &k.Used)
 	if err == nil && (k.Used == nil || now.Sub(*k.Used) >= time.Minute) {
 		_, err = s.pool.Exec(ctx, "update tokens set used = $2 where hash = $1", hash, now)

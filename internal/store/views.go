@@ -26,7 +26,8 @@ const mostViews = 100
 // Views lists those of a list that are a person's, and those that are shared, by name; of
 // one name one's own first.
 func (s *Store) Views(ctx context.Context, of, owner string) ([]View, error) {
-	rows, err := s.pool.Query(ctx, `select id, of, name, owner, shared, query from views where of = $2 and (owner = $1 or shared) order by lower(name) collate "C", (owner <> $1), id`, owner, of)
+	rows, err := s.pool.Query(ctx, `select id, of, name, owner, shared, query from views where of = $2 and (owner = $1 or shared)
+		order by lower(name) collate "C", (owner <> $1), id`, owner, of)
 	if err != nil {
 		return nil, err
 	}
@@ -38,13 +39,15 @@ func (s *Store) Views(ctx context.Context, of, owner string) ([]View, error) {
 func (s *Store) SaveView(ctx context.Context, v *View) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var many int
-		if err := tx.QueryRow(ctx, "with old as (delete from views where owner = $1 and of = $3 and lower(name) = lower($2)) select count(*) from views where owner = $1 and not (of = $3 and lower(name) = lower($2))", v.Owner, v.Name, v.Of).Scan(&many); err != nil {
+		if err := tx.QueryRow(ctx, "with old as (delete from views where owner = $1 and of = $3 and lower(name) = lower($2)) select count(*) from views "+
+			"where owner = $1 and not (of = $3 and lower(name) = lower($2))", v.Owner, v.Name, v.Of).Scan(&many); err != nil {
 			return err
 		}
 		if many >= mostViews {
 			return ErrTooMany
 		}
-		err := tx.QueryRow(ctx, "insert into views (of, name, owner, shared, query) values ($1, $2, $3, $4, $5) returning id", v.Of, v.Name, v.Owner, v.Shared, v.Query).Scan(&v.ID)
+		err := tx.QueryRow(ctx, "insert into views (of, name, owner, shared, query) values ($1, $2, $3, $4, $5) returning id", v.Of, v.Name, v.Owner,
+			v.Shared, v.Query).Scan(&v.ID)
 		if duplicate(err) {
 			return ErrTaken
 		}

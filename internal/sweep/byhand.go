@@ -72,7 +72,8 @@ func (s *Service) toDesks(ctx context.Context, author string, find func(*store.T
 			} else if !errors.Is(err, store.ErrNotFound) {
 				return err
 			}
-			r := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, at: book.Calendar.Resolve(p), engine: engine, sweep: &store.Sweep{Period: k, Author: author}, today: book.Calendar.Today(now), openCases: true, now: now, byHand: author}
+			r := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, at: book.Calendar.Resolve(p), engine: engine, sweep: &store.Sweep{Period: k, Author: author},
+				today: book.Calendar.Today(now), openCases: true, now: now, byHand: author}
 			for _, e := range byPeriod[k] {
 				r.found = append(r.found, found{Exception: e, routed: r.routed(e)})
 			}

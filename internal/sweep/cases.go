@@ -101,7 +101,8 @@ func (r *run) arrivals() ([]record.Arrival, error) {
 	for i, f := range r.found {
 		a := &arrivals[i]
 		*a = record.Arrival{
-			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared), Desk: f.Desk},
+			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared),
+				Desk: f.Desk},
 			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule), Routed: f.routed,
 		}
 		if f.CaseID != nil {

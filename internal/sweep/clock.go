@@ -56,5 +56,6 @@ func (s *Service) steady(ctx context.Context, tx *store.Tx) error {
 
 func leapt(seen, now time.Time) error {
 	const form = "2 Jan 2006 15:04"
-	return fmt.Errorf("%w: it says %s, and was last seen at %s. Sweeps and reminders are on hold until it is corrected or a lead confirms it (oskel service clock -right)", ErrClock, now.UTC().Format(form), seen.UTC().Format(form))
+	return fmt.Errorf("%w: it says %s, and was last seen at %s. Sweeps and reminders are on hold until it is corrected or a lead confirms it (oskel "+
+		"service clock -right)", ErrClock, now.UTC().Format(form), seen.UTC().Format(form))
 }

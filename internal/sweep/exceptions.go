@@ -87,7 +87,8 @@ func (s *Service) Gathered(ctx context.Context, book *rulebook.Book, f store.Exc
 }
 
 // Marks are how some exceptions of a period stood in the last periods, it among them.
-func (s *Service) Marks(ctx context.Context, book *rulebook.Book, k calendar.Key, of []store.Exception) (periods []calendar.Period, marks []store.ExceptionMark, err error) {
+func (s *Service) Marks(ctx context.Context, book *rulebook.Book, k calendar.Key, of []store.Exception) (periods []calendar.Period,
+	marks []store.ExceptionMark, err error) {
 	p, ok := book.Calendar.ByKey(k)
 	if !ok || len(of) == 0 {
 		return nil, nil, nil
@@ -110,7 +111,8 @@ func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.Exc
 		known := attributesOf(book)
 		if !slices.Contains(known, f.Group) {
 			all := append(slices.Clone(store.Groups), known...)
-			return f, fmt.Errorf("%w group %q%s; group by %s or %s", ErrFilter, f.Group, lang.Suggestion(f.Group, all), strings.Join(all[:len(all)-1], ", "), all[len(all)-1])
+			return f, fmt.Errorf("%w group %q%s; group by %s or %s", ErrFilter, f.Group, lang.Suggestion(f.Group, all), strings.Join(all[:len(all)-1], ", "),
+				all[len(all)-1])
 		}
 		if p, ok := book.Calendar.ByKey(f.Period); ok {
 			_, f.AsOf = book.Calendar.Span(p)

@@ -58,7 +58,8 @@ func (s *Service) Periods(ctx context.Context, grain string, until *calendar.Per
 }
 
 // stand says how some periods of one grain stand, the oldest first.
-func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar.Calendar, snapshot *ledger.Snapshot, periods []calendar.Period) ([]Period, error) {
+func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar.Calendar, snapshot *ledger.Snapshot,
+	periods []calendar.Period) ([]Period, error) {
 	if len(periods) == 0 {
 		return nil, nil
 	}
@@ -104,7 +105,8 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 				p.State = "swept"
 				if p.Stale = onlyToDate(sweeps[i].ToDate, last, c.Today(s.now())); p.Stale != "" {
 					p.State, p.Since = "stale", sweeps[i].At
-				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, restated(c, changed, sweeps[i]), p.Closed != nil); p.Stale != "" {
+				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes,
+					restated(c, changed, sweeps[i]), p.Closed != nil); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
@@ -217,7 +219,8 @@ func restated(c calendar.Calendar, changed chain, s store.Sweep) string {
 
 // outOfDate says in words why a sweep no longer tells what holds, or "", and since
 // when. again is the earlier period that was restated since, if any.
-func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published store.Revision, intakes []store.Intake, again string, closed bool) (why string, when time.Time) {
+func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published store.Revision, intakes []store.Intake, again string,
+	closed bool) (why string, when time.Time) {
 	var since []string
 	if again != "" {
 		since, when = append(since, again+" has been swept again"), s.At

@@ -323,7 +323,8 @@ func (r *run) gone(steps []record.Step, here, before onRecord) error {
 	for i, step := range steps {
 		e := was(step)
 		e.Evidence = evidence[ids[i]]
-		e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, r.goneWords(e.Rule, e.Kind, e.Key), r.sweep.ID
+		e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil,
+			r.goneWords(e.Rule, e.Kind, e.Key), r.sweep.ID
 		e.Beyond, e.Streak = nil, &step.Streak
 		if step.Carried {
 			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.at.Key
@@ -387,7 +388,8 @@ func (r *run) describe(result *judge.Result, n *noted) {
 		return
 	}
 	e.Severity = book.Severity(v.Grade)
-	item := routing.Item{Kind: result.Level.String(), Rule: e.Rule, Family: rule.Family(), Grade: v.Grade, State: e.State, Streak: step.Streak, Attributes: result.Attributes(engine, n.code)}
+	item := routing.Item{Kind: result.Level.String(), Rule: e.Rule, Family: rule.Family(), Grade: v.Grade, State: e.State, Streak: step.Streak,
+		Attributes: result.Attributes(engine, n.code)}
 	if ev.Stake != nil {
 		s := amount.RoundRat(ev.Stake, 4)
 		e.Stake = &s

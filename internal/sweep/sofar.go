@@ -19,7 +19,8 @@ func toDateTo(snapshot *ledger.Snapshot, at calendar.Resolved, today calendar.Da
 	case at.First == at.Last:
 		return 0, fmt.Errorf("%w: a day is over before it can be judged", ErrToDate)
 	case stated != nil && (*stated < at.First || *stated >= min(today, at.Last)):
-		return 0, fmt.Errorf("%w: the day up to which is to be one of %s to %s, before today and the last of the period, not %s", ErrToDate, at.First.Words(), (min(today, at.Last) - 1).Words(), stated.Words())
+		return 0, fmt.Errorf("%w: the day up to which is to be one of %s to %s, before today and the last of the period, not %s", ErrToDate,
+			at.First.Words(), (min(today, at.Last) - 1).Words(), stated.Words())
 	case stated != nil:
 		return *stated, nil
 	}

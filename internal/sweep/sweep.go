@@ -183,7 +183,8 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 			return err
 		}
 		_, restated := chain(changed).broken(at.Key, prior.ID) // a period before it, since it was swept
-		out = store.Sweep{Computation: Computation, Period: at.Key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, ToDate: toDate}
+		out = store.Sweep{Computation: Computation, Period: at.Key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author,
+			ToDate: toDate}
 		if at.HasBefore {
 			if last, err := tx.LatestSweep(ctx, at.BeforeKey); err == nil {
 				out.ComparedWith = &last.ID
@@ -191,11 +192,13 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 				return err
 			}
 		}
-		if prior.ID != 0 && !restated && prior.Computation == out.Computation && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) && equal(prior.ToDate, out.ToDate) {
+		if prior.ID != 0 && !restated && prior.Computation == out.Computation && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion &&
+			equal(prior.ComparedWith, out.ComparedWith) && equal(prior.ToDate, out.ToDate) {
 			out, same = prior, true
 			return nil
 		}
-		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, at: engine.Book.Calendar.Resolve(at.Of), engine: engine, sweep: &out, prior: prior, changed: changed, today: today, openCases: ask.Cases, now: s.now(), watch: w}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, at: engine.Book.Calendar.Resolve(at.Of), engine: engine, sweep: &out, prior: prior,
+			changed: changed, today: today, openCases: ask.Cases, now: s.now(), watch: w}
 		if !restated {
 			run.unchanged = s.unchanged(book, prior, out, basis)
 		}

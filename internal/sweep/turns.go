@@ -67,7 +67,8 @@ func (s *Service) Turns(ctx context.Context) (*rulebook.Book, []Turn, error) {
 
 // standing is how a period stands to the plan: what was swept so far alone is not swept.
 func standing(snapshot *ledger.Snapshot, first, last, today calendar.Day, is Period) schedule.Standing {
-	out := schedule.Standing{Lines: figures.HasLines(snapshot, first, last), Swept: is.Sweep != nil, Outdated: is.Since, Closed: is.Closed != nil, ToDate: schedule.Never, Newest: newestDay(snapshot, first, min(today, last)-1)}
+	out := schedule.Standing{Lines: figures.HasLines(snapshot, first, last), Swept: is.Sweep != nil, Outdated: is.Since, Closed: is.Closed != nil,
+		ToDate: schedule.Never, Newest: newestDay(snapshot, first, min(today, last)-1)}
 	if is.Sweep != nil && is.Sweep.ToDate != nil {
 		out.Swept, out.Outdated, out.ToDate = false, time.Time{}, *is.Sweep.ToDate
 	}

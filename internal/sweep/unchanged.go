@@ -54,7 +54,8 @@ func (s *Service) unchanged(book *rulebook.Book, prior, now store.Sweep, basis m
 	s.judgedMu.Lock()
 	was, known := s.judged[now.Period]
 	s.judgedMu.Unlock()
-	if !known || prior.ID == 0 || was.sweep != prior.ID || !was.at.Equal(prior.At) || was.revision != now.Revision || !equal(was.compared, now.ComparedWith) || prior.ToDate != nil || now.ToDate != nil {
+	if !known || prior.ID == 0 || was.sweep != prior.ID || !was.at.Equal(prior.At) || was.revision != now.Revision ||
+		!equal(was.compared, now.ComparedWith) || prior.ToDate != nil || now.ToDate != nil {
 		return nil
 	}
 	out := map[ruleAt]bool{}

@@ -76,7 +76,8 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	if engine.Stopped() {
 		return v, ctx.Err()
 	}
-	again := &again{run: run{ctx: ctx, engine: engine, at: engine.Book.Calendar.Resolve(p), sweep: &v.Sweep}, results: map[[2]string]*judge.Result{}, left: map[record.Key]bool{}}
+	again := &again{run: run{ctx: ctx, engine: engine, at: engine.Book.Calendar.Resolve(p), sweep: &v.Sweep}, results: map[[2]string]*judge.Result{},
+		left: map[record.Key]bool{}}
 	again.all(results)
 	if err := again.compare(ctx, s.store); err != nil {
 		return v, err

@@ -43,6 +43,9 @@ const verdicts = (t: Schemas['Tally']) => [
     tone: 'grey',
   })),
 ]
+const noneYet =
+  'No rulebook is published yet. Write one, try it with: oskel check rulebook.yaml — ' +
+  'and publish it with: oskel publish -note "The first rules" rulebook.yaml'
 </script>
 
 <template>
@@ -60,10 +63,7 @@ const verdicts = (t: Schemas['Tally']) => [
         </p>
       </div>
       <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <QueryState
-        v-else-if="!data.length"
-        empty='No rulebook is published yet. Write one, try it with: oskel check rulebook.yaml — and publish it with: oskel publish -note "The first rules" rulebook.yaml'
-      />
+      <QueryState v-else-if="!data.length" :empty="noneYet" />
       <ul v-else class="mt-3">
         <li v-for="r in data" :key="r.name" class="border-t border-line">
           <button

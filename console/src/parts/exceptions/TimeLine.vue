@@ -37,10 +37,11 @@ const top = 8
 const rowHeight = 30
 const tall = computed(() => top + Math.max(1, rows.value.length) * rowHeight + 22)
 const base = computed(() => tall.value - 20)
-const described = computed(
-  () =>
-    `${props.events.lines.length} lines and ${props.events.windows.length} windows from ${dayWords(iso(span.value.first))} to ${dayWords(iso(span.value.last))}`,
-)
+const described = computed(() => {
+  const { lines, windows } = props.events
+  const [first, last] = [span.value.first, span.value.last].map((day) => dayWords(iso(day)))
+  return `${lines.length} lines and ${windows.length} windows from ${first} to ${last}`
+})
 </script>
 
 <template>

@@ -174,10 +174,7 @@ const sweep = useMutation({
     <button v-if="until" class="button mb-1" @click="newest()">Newest</button>
     <p v-else-if="!periods.length && query.isPending.value" class="pb-2 text-muted">Reading the periods…</p>
     <p v-else-if="!periods.length" class="pb-2 text-muted">No data has been loaded yet.</p>
-    <div
-      v-if="period"
-      class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:order-first max-sm:ml-0 max-sm:w-full max-sm:flex-row max-sm:items-center max-sm:justify-between"
-    >
+    <div v-if="period" class="period-said">
       <div>
         <span class="text-lead font-semibold">{{ label }}</span>
         <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{

@@ -23,13 +23,7 @@ function escape() {
 </script>
 
 <template>
-  <aside
-    ref="sheet"
-    tabindex="-1"
-    :aria-label="label"
-    class="border-line bg-card outline-none max-lg:fixed max-lg:inset-0 max-lg:z-20 max-lg:overflow-y-auto lg:sticky lg:top-[76px] lg:h-[calc(100vh-76px)] lg:w-[440px] lg:shrink-0 lg:overflow-y-auto lg:border-l"
-    @keydown.esc="escape"
-  >
+  <aside ref="sheet" tabindex="-1" :aria-label="label" class="side-sheet" @keydown.esc="escape">
     <div class="sticky top-0 z-10 flex items-center justify-between border-b border-line bg-card px-4 py-1.5">
       <span class="text-small text-muted">{{ label }}</span>
       <span class="flex items-center gap-2">

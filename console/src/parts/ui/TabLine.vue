@@ -15,7 +15,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
       :key="t.path"
       :to="link(t.path)"
       :aria-current="here(t.path, i === 0) ? 'page' : undefined"
-      class="-mb-px border-b-2 whitespace-nowrap border-transparent px-3 py-1.5 text-ink no-underline hover:text-tide aria-[current=page]:border-tide aria-[current=page]:font-semibold aria-[current=page]:text-tide"
+      class="tab-link"
     >
       {{ t.name }}
     </RouterLink>
