@@ -25,6 +25,8 @@ type Kept struct {
 	size int
 }
 
+// keptKey names what is judged. The book stands for all that rules say, dials too: another
+// book, however alike, is judged anew.
 type keptKey struct {
 	book   *rulebook.Book
 	rule   string
@@ -32,6 +34,7 @@ type keptKey struct {
 	period calendar.Key
 }
 
+// keptResult is good for as long as its basis is the same as that which is asked for.
 type keptResult struct {
 	on     Basis
 	result *Result

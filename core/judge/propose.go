@@ -94,11 +94,14 @@ func Propose(e *measure.Engine, rule *rulebook.Rule, text string, record []Settl
 	return p.out
 }
 
+// slotKey names a period at a level, of which a rule has one result.
 type slotKey struct {
 	level  rulebook.Level
 	period calendar.Period
 }
 
+// proposer tries other bands of one rule on its past. It lives for one question, belongs to who
+// asks it, and counts its trials, so that it ends.
 type proposer struct {
 	engine  *measure.Engine
 	rule    *rulebook.Rule

@@ -108,6 +108,8 @@ func Condition(s string) (*Node, *Error) {
 	return n, p.done()
 }
 
+// parser reads a formula by recursive descent; depth is how many are open, which is bounded, since
+// a deeper one would take the stack.
 type parser struct {
 	tokens []token
 	next   int

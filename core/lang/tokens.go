@@ -22,6 +22,7 @@ func errorAt(at int, format string, args ...any) *Error {
 	return &Error{At: at, Text: fmt.Sprintf(format, args...)}
 }
 
+// tokenKind is a sort of token.
 type tokenKind int
 
 const (
@@ -32,6 +33,7 @@ const (
 	tokenSign // + - * / ( ) , < > <= >=
 )
 
+// token is one word, number, quoted text or sign of a formula, and the byte at which it begins.
 type token struct {
 	kind    tokenKind
 	at      int

@@ -19,6 +19,8 @@ type Attribute struct {
 	asOf    map[int][]uint32 // by how many changes have happened
 }
 
+// change is a value by its code, of a subject from a day on. Neither is ever taken back: another
+// register is another Attribute.
 type change struct {
 	from           calendar.Day
 	subject, value uint32

@@ -21,6 +21,8 @@ type Some struct {
 	Pick          Pick
 }
 
+// someKey is Some as a value that compares: what is picked goes by its name, since functions do
+// not compare.
 type someKey struct {
 	subject, size int
 	where         string

@@ -229,6 +229,7 @@ type gridPlace struct {
 	Worst bool
 }
 
+// gridEntry is a row of a grid: a code, or, from depth 1 on, the subtotal of a group by its code.
 type gridEntry struct{ depth, code int }
 
 // layOut puts the subtotal of each group before its members.

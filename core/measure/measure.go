@@ -87,6 +87,7 @@ type exactKey struct {
 	code uint32
 }
 
+// exactValue is a rational number, nil with the reason where there is none.
 type exactValue struct {
 	value *big.Rat
 	why   Why
@@ -108,17 +109,21 @@ type key struct {
 	dials   string
 }
 
+// seenKey names the days on which subjects were seen in a feed, by a column of subjects, as of a day.
 type seenKey struct {
 	feed   string
 	column int
 	asOf   calendar.Day
 }
 
+// peerKey names what a formula is over one group, by the code of the group's attribute.
 type peerKey struct {
 	formulaKey
 	group uint32
 }
 
+// formulaKey names the column of a formula: the node itself, never its text, since two books may
+// mean different things by the same words.
 type formulaKey struct {
 	node  *lang.Node
 	slot  Slot

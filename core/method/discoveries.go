@@ -51,6 +51,8 @@ var discoveries = &Method{
 	},
 }
 
+// discovered is what a group's deviates come to once all of them have been looked at together:
+// scores, two-sided p-values, and those adjusted after Benjamini and Hochberg (1995).
 type discovered struct {
 	*among
 	z, p, adjusted []float64 // by code

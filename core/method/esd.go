@@ -61,6 +61,7 @@ var deviates = &Method{
 	},
 }
 
+// deviated holds the steps of a generalised ESD (Rosner 1983), each of which takes one out.
 type deviated struct {
 	*among
 	steps map[int]step // by code

@@ -114,6 +114,8 @@ type limited struct {
 	limits map[int]*limitsOf
 }
 
+// limitsOf are the limits of one group, nil where its values do not spread, and what they were
+// found from. Near says in floats which values are close enough to be compared exactly.
 type limitsOf struct {
 	near      stats.Near
 	low, high *big.Rat

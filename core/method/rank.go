@@ -110,6 +110,7 @@ func (s standing) place(low, competition bool) int {
 	return int(s.higher) + 1
 }
 
+// ranked holds each one's place among those of its group.
 type ranked struct {
 	*among
 	at []standing // by code; of no size where it has none

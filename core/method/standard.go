@@ -37,6 +37,7 @@ var standardScore = &Method{
 	},
 }
 
+// standard holds the mean and the standard deviation of each group, of n-1.
 type standard struct {
 	*among
 	figures map[int]*moments

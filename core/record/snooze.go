@@ -34,6 +34,7 @@ func (p Snooze) Holds(today calendar.Day, rule string, severity int, beyond *flo
 // Snoozes are those that are known, by whom they are of.
 type Snoozes map[snoozeKey][]Snooze
 
+// snoozeKey names a subject by its kind and its code, which is never dealt anew.
 type snoozeKey struct {
 	kind string
 	code uint32

@@ -9,6 +9,7 @@ import (
 	"oskel/core/lang"
 )
 
+// saying takes one piece of advice: where it stands, of what, and its words.
 type saying = func(at Position, path, format string, args ...any)
 
 // advisePlans minds plans that wait for some of the feeds that their rules judge by: what

@@ -15,6 +15,7 @@ type Switches struct {
 // lookEvery is how often a service looks for sweeps and reminders that are due.
 const lookEvery = 15 * time.Second
 
+// switchesKey is where a context carries switches.
 type switchesKey struct{}
 
 // With has a service that runs in the context have switches.

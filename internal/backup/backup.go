@@ -151,6 +151,7 @@ func small(z *zip.ReadCloser, name string) ([]byte, error) {
 	return io.ReadAll(io.LimitReader(f, 1<<20))
 }
 
+// dumpFile reads the dump within a backup; closing it closes the backup too.
 type dumpFile struct {
 	io.ReadCloser
 	zip *zip.ReadCloser

@@ -86,6 +86,8 @@ func listed(ctx context.Context, open func() (io.ReadCloser, error), tools strin
 	return list.String(), nil
 }
 
+// origin says whose an entry of a dump is: this program's, that of its queue of jobs, or neither's,
+// which is not put into a database.
 type origin int
 
 const (

@@ -192,6 +192,7 @@ func (e *env) tokensFile() (string, error) {
 	return filepath.Join(dir, "oskel", "tokens.json"), err
 }
 
+// homeKey is where a context carries the directory of tokens.
 type homeKey struct{}
 
 // KeepIn has the commands of a context keep their tokens in another directory

@@ -45,6 +45,7 @@ var season = [12]float64{0.62, 0.80, 1.22, 1.50, 1.38, 1.15, 1.00, 0.97, 0.95, 0
 
 func seasonOf(d calendar.Day) float64 { return season[d.Time().Month()-1] }
 
+// rep is a made-up rep; discount is the share of a price that is let go.
 type rep struct {
 	key, name, territory, manager string
 	from, to                      string
@@ -52,18 +53,21 @@ type rep struct {
 	book                          map[calendar.Month]amount.Amount // what its own customers bought, whoever served them
 }
 
+// customer is a made-up customer; size is how much is bought beside the others.
 type customer struct {
 	key, name, territory, category string
 	rep                            *rep
 	size                           float64
 }
 
+// product is a made-up product; weight is how often it is bought beside the others.
 type product struct {
 	key, name, category string
 	price, cost         float64
 	weight              float64
 }
 
+// saleLine is one line of an order, a return where its quantity is below zero.
 type saleLine struct {
 	day             calendar.Day
 	order           string
@@ -77,6 +81,7 @@ type saleLine struct {
 // How many there are of a world.
 const reps, customers = 45, 900
 
+// world is all that the demo is made of. The same seed makes the same world, to the last byte.
 type world struct {
 	rng       *rand.Rand
 	reps      []*rep

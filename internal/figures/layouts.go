@@ -16,11 +16,14 @@ import (
 // neither computes nor sorts it anew for each page.
 const keptLayouts = 4
 
+// layoutKey is what a layout hangs on beside what is asked: a snapshot and a revision are never
+// changed, only followed by others.
 type layoutKey struct {
 	snapshot *ledger.Snapshot
 	revision int
 }
 
+// keptLayout is laid out by who asks first; who asks meanwhile waits at its lock.
 type keptLayout struct {
 	key    layoutKey
 	ask    measure.Ask // but for the page

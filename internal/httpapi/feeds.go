@@ -100,14 +100,17 @@ type atomFeed struct {
 	Entries []atomEntry `xml:"entry"`
 }
 
+// atomLink, atomAuthor and atomEntry are elements of RFC 4287.
 type atomLink struct {
 	Href string `xml:"href,attr"`
 }
 
+// atomAuthor names who wrote a feed.
 type atomAuthor struct {
 	Name string `xml:"name"`
 }
 
+// atomEntry is one exception; its id never changes, so that a reader shows it once.
 type atomEntry struct {
 	ID      string   `xml:"id"`
 	Title   string   `xml:"title"`

@@ -16,12 +16,15 @@ type pages struct {
 	kept map[pageKey]*pageOnce
 }
 
+// pageKey is all that a page hangs on: what the database was at, what was asked, and the day.
 type pageKey struct {
 	at    store.Pulse
 	of    store.ExceptionFilter
 	today calendar.Day // a period that was swept so far may have ended since
 }
 
+// pageOnce is a page that is made once, by who asks first, and how it was last written. Outcomes of
+// cases stand in it too, so that what is written is good only until the next change of a case.
 type pageOnce struct {
 	mu      sync.Mutex
 	page    *contract.ExceptionPage

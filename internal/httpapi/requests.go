@@ -8,6 +8,7 @@ import (
 	"time"
 )
 
+// requestKey is where a context carries the id of its request.
 type requestKey struct{}
 
 // identify gives every request an id, which is in its answer, its problem and the
@@ -53,6 +54,7 @@ func (w *statusWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 // Logged has each line of a log bear the id of the request it belongs to.
 func Logged(h slog.Handler) slog.Handler { return logged{h} }
 
+// logged is a handler of a log that adds the id of the request.
 type logged struct{ slog.Handler }
 
 func (l logged) Handle(ctx context.Context, record slog.Record) error {

@@ -182,6 +182,7 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 	fmt.Fprintln(w, "ready")
 }
 
+// brokenOff is where a context carries whether its answer could not be written to its end.
 type brokenOff struct{}
 
 // whole breaks the connection where an answer could not be written to its end, so

@@ -206,6 +206,7 @@ func (t *table) get(column string) string {
 	return t.row[at]
 }
 
+// asked remembers where a column stands, so that its name is looked up once a file.
 type asked struct {
 	column string
 	at     int

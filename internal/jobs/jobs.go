@@ -186,6 +186,7 @@ func (patience) NextRetry(job *rivertype.JobRow) time.Time {
 	return time.Now().Add(min(time.Second<<min(len(job.Errors), 10), 10*time.Minute))
 }
 
+// sweeper does one planned sweep that the queue hands out.
 type sweeper struct {
 	river.WorkerDefaults[sweepArgs]
 	sweeps *sweep.Service

@@ -23,6 +23,8 @@ type attempts struct {
 	places map[string]*failures
 }
 
+// failures are those at one place, whose attempts take turns. It goes when nobody waits there and
+// the last failure is long ago.
 type failures struct {
 	turn  chan struct{}
 	here  int // attempts that are made or wait

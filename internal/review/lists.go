@@ -56,6 +56,7 @@ type counted struct {
 	kept map[string]*momentary
 }
 
+// momentary is a count that is made by who asks first and is good for countsHold.
 type momentary struct {
 	mu sync.Mutex
 	store.CaseCounts

@@ -15,6 +15,7 @@ type dictionary struct {
 	codes  map[string]uint32
 }
 
+// dictionaries are those of a feed's labels, in the order of its columns.
 type dictionaries []*dictionary
 
 func newDictionaries(f *ledger.Feed) dictionaries {

@@ -46,6 +46,7 @@ func (p *pools) close() {
 	}
 }
 
+// quickly is where a context carries that its work is small.
 type quickly struct{}
 
 // Quickly marks a context's work as small: it takes the connections kept for that.

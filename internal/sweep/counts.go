@@ -13,6 +13,7 @@ type counts struct {
 	kept map[countKey]*countOnce
 }
 
+// countKey is all that a count hangs on: the last sweep, the data, what is counted by and of whom.
 type countKey struct {
 	sweep int64
 	data  int64 // the data version, where it hangs on that
@@ -20,6 +21,7 @@ type countKey struct {
 	of    store.ExceptionFilter
 }
 
+// countOnce is counted by who asks first; where that failed, by the next.
 type countOnce struct {
 	mu     sync.Mutex
 	done   bool
