@@ -37,8 +37,7 @@ var robustScore = &Method{
 	judge: judgeRobust, sentence: robustSentence, axis: valueAxis,
 }
 
-// robust holds the centre and the scale of each group: the median and 1.4826 times the median
-// distance from it.
+// robust holds the median and the MAD of each group, by the code of the group.
 type robust struct {
 	*among
 	figures map[int]*peerGroup // by group, when first asked for
