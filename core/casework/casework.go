@@ -39,7 +39,7 @@ var (
 )
 
 // Case is the flags of one subject under review on a desk. Sweeps open cases and follow their
-// flags; people change the Standing, through Scene alone.
+// flags; people change the Standing, through Context alone.
 type Case struct {
 	ID        int64 // 0 until it is stored
 	Kind      string
@@ -50,26 +50,26 @@ type Case struct {
 	Due       calendar.Day // by which its desk settles it
 	Cleared   bool         // nothing in it is flagged any more
 	Self      string       // the account of whom it is about, who does not review it
-	Below     string       // the accounts of those who report to that one alone, with spaces between: nor do they
+	Reports   string       // the accounts of those who report to that one alone, with spaces between: nor do they
 	Standing
 }
 
 // Standing is what people change of a case. What was done a moment ago is undone by putting the
 // one before it back, which is stored as JSON until then.
 type Standing struct {
-	Desk       string           `json:"desk"`
-	State      string           `json:"state"`
-	Holder     string           `json:"holder,omitempty"` // who has taken it, "" is nobody
-	Asked      string           `json:"asked,omitempty"`  // who is asked about it, and does not hold it
-	ParkedTo   *calendar.Day    `json:"parked_to,omitempty"`
-	ParkedFor  string           `json:"parked_for,omitempty"` // the feed whose next lines it waits for
-	Finding    string           `json:"finding,omitempty"`
-	Apart      map[int64]string `json:"apart,omitempty"`  // the flags, by number, that have another finding than the case
-	Reason     string           `json:"reason,omitempty"` // of the book's own list
-	Recovered  *amount.Amount   `json:"recovered,omitempty"`
-	WrittenOff *amount.Amount   `json:"written_off,omitempty"`
-	SettledBy  string           `json:"settled_by,omitempty"`
-	SettledAt  *time.Time       `json:"settled_at,omitempty"`
+	Desk         string           `json:"desk"`
+	State        string           `json:"state"`
+	Holder       string           `json:"holder,omitempty"` // who has taken it, "" is nobody
+	Asked        string           `json:"asked,omitempty"`  // who is asked about it, and does not hold it
+	ParkedTo     *calendar.Day    `json:"parked_to,omitempty"`
+	ParkedFor    string           `json:"parked_for,omitempty"` // the feed whose next lines it waits for
+	Finding      string           `json:"finding,omitempty"`
+	FlagFindings map[int64]string `json:"apart,omitempty"`  // the flags, by number, that have another finding than the case
+	Reason       string           `json:"reason,omitempty"` // of the book's own list
+	Recovered    *amount.Amount   `json:"recovered,omitempty"`
+	WrittenOff   *amount.Amount   `json:"written_off,omitempty"`
+	SettledBy    string           `json:"settled_by,omitempty"`
+	SettledAt    *time.Time       `json:"settled_at,omitempty"`
 }
 
 // Person is somebody who does something with cases.
@@ -88,32 +88,32 @@ func (p Person) Works(desk string) bool {
 	return p.Lead || p.Reviews && slices.Contains(p.Desks, desk)
 }
 
-// Act is something that is done to a case. What it has beside Do depends on that.
-type Act struct {
-	Do         string // one of Acts
-	Person     string // whom it is handed to, or who is asked
-	Desk       string // where it is handed to
-	Until      *calendar.Day
-	Feed       string // whose next lines it is parked for, or in which the fault of the data lies
-	Finding    string
-	Apart      []Apart // what of its flags has another finding
-	Reason     string
-	Recovered  *amount.Amount
-	WrittenOff *amount.Amount
-	Text       string
-	Snooze     *Snooze // of what is settled as explained
+// Action is something that is done to a case. What it has beside Do depends on that.
+type Action struct {
+	Kind         string // one of Acts
+	Person       string // whom it is handed to, or who is asked
+	Desk         string // where it is handed to
+	Until        *calendar.Day
+	Feed         string // whose next lines it is parked for, or in which the fault of the data lies
+	Finding      string
+	FlagFindings []FlagFinding // what of its flags has another finding
+	Reason       string
+	Recovered    *amount.Amount
+	WrittenOff   *amount.Amount
+	Text         string
+	Snooze       *Snooze // of what is settled as explained
 }
 
-// Apart is the finding of one flag of a case, where it is not the case's own.
-type Apart struct {
+// FlagFinding is the finding of one flag of a case, where it is not the case's own.
+type FlagFinding struct {
 	Flag    int64
 	Words   string // which flag it is
 	Finding string
 }
 
 // Finds says whether a case, or any of its flags, is settled with a finding.
-func (a Act) Finds(finding string) bool {
-	return a.Finding == finding || slices.ContainsFunc(a.Apart, func(f Apart) bool { return f.Finding == finding })
+func (a Action) Finds(finding string) bool {
+	return a.Finding == finding || slices.ContainsFunc(a.FlagFindings, func(f FlagFinding) bool { return f.Finding == finding })
 }
 
 // Snooze is how whom a case is of is snoozed once it is settled.
@@ -126,8 +126,8 @@ type Snooze struct {
 // Acts are all that can be done.
 var Acts = []string{"take", "return", "hand over", "ask", "comment", "park", "resume", "settle", "reopen"}
 
-// Scene is what an act is seen against.
-type Scene struct {
+// Context is what an act is seen against.
+type Context struct {
 	Book   *rulebook.Book
 	Today  calendar.Day
 	Now    time.Time
@@ -137,30 +137,30 @@ type Scene struct {
 // longestParked is for how many days a case may be parked.
 const longestParked = 366
 
-// Do does an act to a case, which it changes, or says in a sentence why it cannot be; the
+// Apply does an act to a case, which it changes, or says in a sentence why it cannot be; the
 // case is what it was then.
-func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
+func (s Context) Apply(c *Case, by Person, a Action) (e Event, err error) {
 	was := *c
 	defer func() {
 		if err != nil {
 			*c = was
 		}
 	}()
-	if a.Do == "comment" {
+	if a.Kind == "comment" {
 		return s.comment(c, by, a)
 	}
-	if !slices.Contains(Acts, a.Do) {
-		return e, refuse("unknown action %q; expected one of %s", a.Do, strings.Join(Acts, ", "))
+	if !slices.Contains(Acts, a.Kind) {
+		return e, refuse("unknown action %q; expected one of %s", a.Kind, strings.Join(Acts, ", "))
 	}
 	switch {
 	case !by.Works(c.Desk):
 		return e, ErrNotYours
-	case a.Do == "reopen" && c.State != Settled:
+	case a.Kind == "reopen" && c.State != Settled:
 		return e, refuse("it is not settled")
-	case a.Do != "reopen" && c.State == Settled:
+	case a.Kind != "reopen" && c.State == Settled:
 		return e, refuse("%s settled it on %s as %s", nobody(c.SettledBy), s.day(c.SettledAt), c.Finding)
 	}
-	if a.Do != "ask" {
+	if a.Kind != "ask" {
 		switch {
 		case by.Name == c.Self:
 			return e, refuse("it is about you; you cannot review your own case")
@@ -169,7 +169,7 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 		}
 	}
 	held := c.Holder != "" && c.Holder != by.Name && !by.Lead
-	switch a.Do {
+	switch a.Kind {
 	case "take":
 		if c.Holder == by.Name {
 			return e, refuse("it is already yours")
@@ -221,7 +221,7 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 
 // Bars says whether somebody does not review a case: whom it is about, and who reports to
 // them alone.
-func (c *Case) Bars(name string) bool { return routing.Bars(c.Self, c.Below, name) }
+func (c *Case) Bars(name string) bool { return routing.Bars(c.Self, c.Reports, name) }
 
 // below says whether somebody reports to whom a case is about.
 func (c *Case) below(name string) bool { return name != c.Self && c.Bars(name) }
@@ -241,7 +241,7 @@ func joined(parts ...string) string {
 	return strings.Join(slices.DeleteFunc(parts, func(s string) bool { return s == "" }), ": ")
 }
 
-func (s Scene) day(at *time.Time) string {
+func (s Context) day(at *time.Time) string {
 	if at == nil {
 		return "some day"
 	}
@@ -249,7 +249,7 @@ func (s Scene) day(at *time.Time) string {
 }
 
 // hold gives a case to somebody; one that was parked is back.
-func (s Scene) hold(c *Case, name string) {
+func (s Context) hold(c *Case, name string) {
 	c.Holder = name
 	unpark(c)
 }
@@ -292,7 +292,7 @@ func (c *Case) Return() Event {
 	return Event{CaseResumed, text}
 }
 
-func (s Scene) comment(c *Case, by Person, a Act) (Event, error) {
+func (s Context) comment(c *Case, by Person, a Action) (Event, error) {
 	text := strings.TrimSpace(a.Text)
 	switch {
 	case !MaySay(c, by):
@@ -316,7 +316,7 @@ func MaySay(c *Case, by Person) bool {
 	return by.Defines || by.Works(c.Desk) || c.Asked == by.Name || by.Named
 }
 
-func (s Scene) handOver(c *Case, a Act) (Event, error) {
+func (s Context) handOver(c *Case, a Action) (Event, error) {
 	switch {
 	case a.Desk != "" && a.Person != "":
 		return Event{}, refuse("state a desk or a person, not both")
@@ -352,14 +352,14 @@ func (s Scene) handOver(c *Case, a Act) (Event, error) {
 	return Event{CaseHandedOver, joined("to "+a.Person, a.Text)}, nil
 }
 
-func (s Scene) title(desk string) string {
+func (s Context) title(desk string) string {
 	if d := s.Book.Desk(desk); d != nil {
 		return d.Title
 	}
 	return desk
 }
 
-func (s Scene) ask(c *Case, by Person, a Act) (Event, error) {
+func (s Context) ask(c *Case, by Person, a Action) (Event, error) {
 	switch _, there := s.Person(a.Person); {
 	case a.Person == "":
 		return Event{}, refuse("state a person to ask")
@@ -374,7 +374,7 @@ func (s Scene) ask(c *Case, by Person, a Act) (Event, error) {
 	return Event{CaseAsked, joined(a.Person, strings.TrimSpace(a.Text))}, nil
 }
 
-func (s Scene) park(c *Case, a Act) (Event, error) {
+func (s Context) park(c *Case, a Action) (Event, error) {
 	switch {
 	case a.Until != nil && a.Feed != "" || a.Until == nil && a.Feed == "":
 		return Event{}, refuse("state a day or a feed, not both")
@@ -395,7 +395,7 @@ func (s Scene) park(c *Case, a Act) (Event, error) {
 }
 
 // snooze says in words how somebody is snoozed.
-func (s Scene) snooze(p Snooze, a Act) (string, error) {
+func (s Context) snooze(p Snooze, a Action) (string, error) {
 	switch {
 	case !a.Finds("explained"):
 		return "", refuse("only explained subjects are snoozed")
@@ -416,7 +416,7 @@ func (s Scene) snooze(p Snooze, a Act) (string, error) {
 	return words, nil
 }
 
-func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
+func (s Context) settle(c *Case, by Person, a Action) (e Event, err error) {
 	switch {
 	case !slices.Contains(Findings, a.Finding):
 		return Event{}, refuse("%q is not a finding; expected %s or %s", a.Finding, strings.Join(Findings[:len(Findings)-1], ", "), Cleared)
@@ -452,7 +452,7 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 		defer func() { e.Text = joined(e.Text, words) }()
 	}
 	unpark(c)
-	c.State, c.Asked, c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff = Settled, "", a.Finding, apart, a.Reason, a.Recovered, a.WrittenOff
+	c.State, c.Asked, c.Finding, c.FlagFindings, c.Reason, c.Recovered, c.WrittenOff = Settled, "", a.Finding, apart, a.Reason, a.Recovered, a.WrittenOff
 	c.SettledBy, c.SettledAt = by.Name, &s.Now
 	for _, n := range []struct {
 		words string
@@ -466,8 +466,8 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 }
 
 // apart is what of the flags has another finding than the case, and that in words.
-func (s Scene) apart(a Act) (of map[int64]string, told string, err error) {
-	for _, f := range a.Apart {
+func (s Context) apart(a Action) (of map[int64]string, told string, err error) {
+	for _, f := range a.FlagFindings {
 		switch last := len(Findings) - 1; {
 		case !slices.Contains(Findings[:last], f.Finding):
 			return nil, "", refuse("%q is not a finding of a flag; expected %s or %s", f.Finding, strings.Join(Findings[:last-1], ", "), Findings[last-1])
@@ -486,7 +486,7 @@ func (s Scene) apart(a Act) (of map[int64]string, told string, err error) {
 }
 
 // reasons lists those for a finding.
-func (s Scene) reasons(finding string) string {
+func (s Context) reasons(finding string) string {
 	var names []string
 	for _, r := range s.Book.Reasons {
 		if len(r.For) == 0 || slices.Contains(r.For, finding) {
@@ -499,10 +499,10 @@ func (s Scene) reasons(finding string) string {
 	return strings.Join(names, ", ")
 }
 
-func (s Scene) reopen(c *Case, a Act) (Event, error) {
+func (s Context) reopen(c *Case, a Action) (Event, error) {
 	if strings.TrimSpace(a.Text) == "" {
 		return Event{}, refuse("give a reason for reopening")
 	}
-	c.State, c.Holder, c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = Open, "", "", nil, "", nil, nil, "", nil
+	c.State, c.Holder, c.Finding, c.FlagFindings, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = Open, "", "", nil, "", nil, nil, "", nil
 	return Event{CaseReopened, strings.TrimSpace(a.Text)}, nil
 }

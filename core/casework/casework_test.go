@@ -41,10 +41,10 @@ var (
 	tor   = casework.Person{Name: "tor", Lead: true}
 )
 
-func scene(t require.TestingT) casework.Scene {
+func scene(t require.TestingT) casework.Context {
 	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
-	return casework.Scene{Book: book, Today: today, Now: now, Person: func(name string) (casework.Person, bool) {
+	return casework.Context{Book: book, Today: today, Now: now, Person: func(name string) (casework.Person, bool) {
 		for _, p := range []casework.Person{nell, sig, pim, ines, tor} {
 			if p.Name == name {
 				return p, true
@@ -78,44 +78,46 @@ func TestWhatIsDoneToACase(t *testing.T) {
 		name   string
 		of     casework.Case
 		by     casework.Person
-		act    casework.Act
+		act    casework.Action
 		state  string
 		holder string
 		event  casework.Event
 	}{
-		{"taken", open(), nell, casework.Act{Do: "take"}, casework.Taken, "nell", casework.Event{What: "taken"}},
-		{"a parked one is taken up", parked(""), nell, casework.Act{Do: "take"}, casework.Taken, "nell", casework.Event{What: "taken"}},
-		{"put back", held("nell"), nell, casework.Act{Do: "return", Text: "not mine"}, casework.Open, "", casework.Event{What: "returned", Text: "not mine"}},
-		{"put back by a lead", held("nell"), tor, casework.Act{Do: "return"}, casework.Open, "", casework.Event{What: "returned", Text: "from nell"}},
-		{"put back, and parked still", parked("nell"), nell, casework.Act{Do: "return"}, casework.Parked, "", casework.Event{What: "returned"}},
-		{"handed to a member", held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Text: "you know them"}, casework.Taken, "sig",
+		{"taken", open(), nell, casework.Action{Kind: "take"}, casework.Taken, "nell", casework.Event{What: "taken"}},
+		{"a parked one is taken up", parked(""), nell, casework.Action{Kind: "take"}, casework.Taken, "nell", casework.Event{What: "taken"}},
+		{"put back", held("nell"), nell, casework.Action{Kind: "return", Text: "not mine"}, casework.Open, "", casework.Event{What: "returned", Text: "not mine"}},
+		{"put back by a lead", held("nell"), tor, casework.Action{Kind: "return"}, casework.Open, "", casework.Event{What: "returned", Text: "from nell"}},
+		{"put back, and parked still", parked("nell"), nell, casework.Action{Kind: "return"}, casework.Parked, "", casework.Event{What: "returned"}},
+		{"handed to a member", held("nell"), nell, casework.Action{Kind: "hand over", Person: "sig", Text: "you know them"}, casework.Taken, "sig",
 			casework.Event{What: "handed over", Text: "to sig: you know them"}},
-		{"handed to a lead", open(), nell, casework.Act{Do: "hand over", Person: "tor"}, casework.Taken, "tor", casework.Event{What: "handed over", Text: "to tor"}},
-		{"handed to a desk", parked("nell"), nell, casework.Act{Do: "hand over", Desk: "south"}, casework.Open, "",
+		{"handed to a lead", open(), nell, casework.Action{Kind: "hand over", Person: "tor"}, casework.Taken, "tor",
+			casework.Event{What: "handed over", Text: "to tor"}},
+		{"handed to a desk", parked("nell"), nell, casework.Action{Kind: "hand over", Desk: "south"}, casework.Open, "",
 			casework.Event{What: "moved", Text: "to South desk"}},
-		{"asked", held("nell"), nell, casework.Act{Do: "ask", Person: "ines", Text: " Is it so? "}, casework.Taken, "nell",
+		{"asked", held("nell"), nell, casework.Action{Kind: "ask", Person: "ines", Text: " Is it so? "}, casework.Taken, "nell",
 			casework.Event{What: "asked", Text: "ines: Is it so?"}},
-		{"parked until a day", held("nell"), nell, casework.Act{Do: "park", Until: day(today + 1), Text: "away"}, casework.Parked, "nell",
+		{"parked until a day", held("nell"), nell, casework.Action{Kind: "park", Until: day(today + 1), Text: "away"}, casework.Parked, "nell",
 			casework.Event{What: "parked", Text: "until 6 Nov 2026: away"}},
-		{"parked for a year", open(), nell, casework.Act{Do: "park", Until: day(today + 366), Text: "away"}, casework.Parked, "",
+		{"parked for a year", open(), nell, casework.Action{Kind: "park", Until: day(today + 366), Text: "away"}, casework.Parked, "",
 			casework.Event{What: "parked", Text: "until 6 Nov 2027: away"}},
-		{"parked for lines", open(), nell, casework.Act{Do: "park", Feed: "returns", Text: "credit note"}, casework.Parked, "",
+		{"parked for lines", open(), nell, casework.Action{Kind: "park", Feed: "returns", Text: "credit note"}, casework.Parked, "",
 			casework.Event{What: "parked", Text: "until the next lines of returns: credit note"}},
-		{"taken up again", parked("nell"), sig, casework.Act{Do: "resume"}, casework.Taken, "nell", casework.Event{What: "resumed"}},
-		{"said by an analyst", open(), ines, casework.Act{Do: "comment", Text: " So it is. "}, casework.Open, "", casework.Event{What: "comment", Text: "So it is."}},
-		{"said of a settled one", settled(), nell, casework.Act{Do: "comment", Text: "Later."}, casework.Settled, "",
+		{"taken up again", parked("nell"), sig, casework.Action{Kind: "resume"}, casework.Taken, "nell", casework.Event{What: "resumed"}},
+		{"said by an analyst", open(), ines, casework.Action{Kind: "comment", Text: " So it is. "}, casework.Open, "",
+			casework.Event{What: "comment", Text: "So it is."}},
+		{"said of a settled one", settled(), nell, casework.Action{Kind: "comment", Text: "Later."}, casework.Settled, "",
 			casework.Event{What: "comment", Text: "Later."}},
-		{"settled", held("nell"), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "credit-note", Recovered: money(1200),
+		{"settled", held("nell"), nell, casework.Action{Kind: "settle", Finding: "confirmed", Reason: "credit-note", Recovered: money(1200),
 			WrittenOff: money(0), Text: "sent"}, casework.Settled, "nell",
 			casework.Event{What: "settled", Text: "confirmed (Credit note), recovered 1,200, written off 0: sent"}},
-		{"settled by a lead", held("nell"), tor, casework.Act{Do: "settle", Finding: "explained", Reason: "other"}, casework.Settled, "nell",
+		{"settled by a lead", held("nell"), tor, casework.Action{Kind: "settle", Finding: "explained", Reason: "other"}, casework.Settled, "nell",
 			casework.Event{What: "settled", Text: "explained (Other)"}},
-		{"settled while parked", parked(""), nell, casework.Act{Do: "settle", Finding: "data fault"}, casework.Settled, "",
+		{"settled while parked", parked(""), nell, casework.Action{Kind: "settle", Finding: "data fault"}, casework.Settled, "",
 			casework.Event{What: "settled", Text: "data fault"}},
-		{"opened again", settled(), nell, casework.Act{Do: "reopen", Text: "cancelled"}, casework.Open, "", casework.Event{What: "reopened", Text: "cancelled"}},
+		{"opened again", settled(), nell, casework.Action{Kind: "reopen", Text: "cancelled"}, casework.Open, "", casework.Event{What: "reopened", Text: "cancelled"}},
 	} {
 		of := c.of
-		e, err := s.Do(&of, c.by, c.act)
+		e, err := s.Apply(&of, c.by, c.act)
 		require.NoError(t, err, c.name)
 		assert.Equal(t, c.state, of.State, c.name)
 		assert.Equal(t, c.holder, of.Holder, c.name)
@@ -124,7 +126,7 @@ func TestWhatIsDoneToACase(t *testing.T) {
 	}
 	asked := held("nell")
 	asked.Asked = "pim"
-	e, err := s.Do(&asked, pim, casework.Act{Do: "comment", Text: "Yes."})
+	e, err := s.Apply(&asked, pim, casework.Action{Kind: "comment", Text: "Yes."})
 	require.NoError(t, err)
 	assert.Equal(t, casework.Event{What: "answered", Text: "Yes."}, e)
 	assert.Empty(t, asked.Asked)
@@ -150,56 +152,57 @@ func TestWhatCannotBeDone(t *testing.T) {
 	for _, c := range []struct {
 		of   casework.Case
 		by   casework.Person
-		act  casework.Act
+		act  casework.Action
 		says string
 	}{
-		{open(), pim, casework.Act{Do: "take"}, "only members of the desk"},
-		{open(), ines, casework.Act{Do: "settle", Finding: "explained"}, "only members of the desk"},
-		{open(), pim, casework.Act{Do: "comment", Text: "x"}, "only members of the desk"},
-		{open(), nell, casework.Act{Do: "burn"}, `unknown action "burn"; expected one of take, return, hand over, ask, comment, park, resume, settle, reopen`},
-		{open(), nell, casework.Act{Do: "comment", Text: "  "}, "write a comment"},
-		{held("nell"), nell, casework.Act{Do: "take"}, "already yours"},
-		{held("nell"), sig, casework.Act{Do: "take"}, "nell has taken it"},
-		{held("nell"), tor, casework.Act{Do: "take"}, "nell has taken it"},
-		{open(), nell, casework.Act{Do: "return"}, "it is not taken"},
-		{held("nell"), sig, casework.Act{Do: "return"}, "nell has taken it; only nell or a lead can return it"},
-		{held("nell"), sig, casework.Act{Do: "hand over", Person: "sig"}, "nell has taken it; only nell or a lead can hand it over"},
-		{held("nell"), nell, casework.Act{Do: "hand over"}, "state a person or a desk"},
-		{held("nell"), nell, casework.Act{Do: "hand over", Person: "nell"}, "nell has it already"},
-		{held("nell"), nell, casework.Act{Do: "hand over", Person: "pim"}, "pim does not work the cases of North desk"},
-		{held("nell"), nell, casework.Act{Do: "hand over", Person: "ghost"}, `no account "ghost"`},
-		{held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Desk: "south"}, "state a desk or a person, not both"},
-		{held("nell"), nell, casework.Act{Do: "hand over", Desk: "east"}, `no desk "east"`},
-		{held("nell"), nell, casework.Act{Do: "hand over", Desk: "north"}, "on that desk already"},
-		{open(), nell, casework.Act{Do: "ask", Text: "x"}, "state a person to ask"},
-		{open(), nell, casework.Act{Do: "ask", Person: "ines"}, "write the question"},
-		{open(), nell, casework.Act{Do: "ask", Person: "nell", Text: "x"}, "you cannot ask yourself"},
-		{open(), nell, casework.Act{Do: "ask", Person: "ghost", Text: "x"}, `no account "ghost"`},
-		{open(), nell, casework.Act{Do: "park"}, "state a day or a feed, not both"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Feed: "returns"}, "state a day or a feed, not both"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today)}, "state a day after today; 5 Nov 2026 is not"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today - 1)}, "state a day after today; 4 Nov 2026 is not"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 367)}, "a case can be parked for a year, until 6 Nov 2027"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Text: " "}, "give a reason for parking"},
-		{open(), nell, casework.Act{Do: "comment", Text: "@sig and @nobody"}, `there is no account @nobody; type @ and the name of an account`},
-		{open(), nell, casework.Act{Do: "park", Feed: "sales"}, `no feed "sales"`},
-		{held("nell"), sig, casework.Act{Do: "park", Feed: "returns"}, "nell has taken it; only nell or a lead can park it"},
-		{open(), nell, casework.Act{Do: "resume"}, "not parked"},
-		{held("nell"), sig, casework.Act{Do: "settle", Finding: "explained"}, "nell has taken it; only nell or a lead can settle it"},
-		{open(), nell, casework.Act{Do: "settle", Finding: "fine"}, `"fine" is not a finding; expected confirmed, explained, data fault, rule fault or cleared`},
-		{open(), nell, casework.Act{Do: "settle", Finding: "cleared"}, "it still has flags, so it cannot be settled as cleared"},
-		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "holiday"}, `no reason "holiday"; the rulebook has credit-note, other`},
-		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "on-leave"}, `"On leave" is no reason for confirmed; those are credit-note, other`},
-		{cleared, nell, casework.Act{Do: "settle", Finding: "cleared", Reason: "on-leave"}, "those are other"},
-		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Recovered: money(-1)}, "recovered and written-off amounts cannot be negative"},
-		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", WrittenOff: money(-1)}, "recovered and written-off amounts cannot be negative"},
-		{settled(), nell, casework.Act{Do: "take"}, "nell settled it on 3 Nov 2026 as explained"},
-		{settled(), nell, casework.Act{Do: "reopen", Text: " "}, "give a reason for reopening"},
-		{settled(), pim, casework.Act{Do: "reopen", Text: "x"}, "only members"},
-		{open(), nell, casework.Act{Do: "reopen", Text: "x"}, "not settled"},
+		{open(), pim, casework.Action{Kind: "take"}, "only members of the desk"},
+		{open(), ines, casework.Action{Kind: "settle", Finding: "explained"}, "only members of the desk"},
+		{open(), pim, casework.Action{Kind: "comment", Text: "x"}, "only members of the desk"},
+		{open(), nell, casework.Action{Kind: "burn"}, `unknown action "burn"; expected one of take, return, hand over, ask, comment, park, resume, settle, reopen`},
+		{open(), nell, casework.Action{Kind: "comment", Text: "  "}, "write a comment"},
+		{held("nell"), nell, casework.Action{Kind: "take"}, "already yours"},
+		{held("nell"), sig, casework.Action{Kind: "take"}, "nell has taken it"},
+		{held("nell"), tor, casework.Action{Kind: "take"}, "nell has taken it"},
+		{open(), nell, casework.Action{Kind: "return"}, "it is not taken"},
+		{held("nell"), sig, casework.Action{Kind: "return"}, "nell has taken it; only nell or a lead can return it"},
+		{held("nell"), sig, casework.Action{Kind: "hand over", Person: "sig"}, "nell has taken it; only nell or a lead can hand it over"},
+		{held("nell"), nell, casework.Action{Kind: "hand over"}, "state a person or a desk"},
+		{held("nell"), nell, casework.Action{Kind: "hand over", Person: "nell"}, "nell has it already"},
+		{held("nell"), nell, casework.Action{Kind: "hand over", Person: "pim"}, "pim does not work the cases of North desk"},
+		{held("nell"), nell, casework.Action{Kind: "hand over", Person: "ghost"}, `no account "ghost"`},
+		{held("nell"), nell, casework.Action{Kind: "hand over", Person: "sig", Desk: "south"}, "state a desk or a person, not both"},
+		{held("nell"), nell, casework.Action{Kind: "hand over", Desk: "east"}, `no desk "east"`},
+		{held("nell"), nell, casework.Action{Kind: "hand over", Desk: "north"}, "on that desk already"},
+		{open(), nell, casework.Action{Kind: "ask", Text: "x"}, "state a person to ask"},
+		{open(), nell, casework.Action{Kind: "ask", Person: "ines"}, "write the question"},
+		{open(), nell, casework.Action{Kind: "ask", Person: "nell", Text: "x"}, "you cannot ask yourself"},
+		{open(), nell, casework.Action{Kind: "ask", Person: "ghost", Text: "x"}, `no account "ghost"`},
+		{open(), nell, casework.Action{Kind: "park"}, "state a day or a feed, not both"},
+		{open(), nell, casework.Action{Kind: "park", Until: day(today + 1), Feed: "returns"}, "state a day or a feed, not both"},
+		{open(), nell, casework.Action{Kind: "park", Until: day(today)}, "state a day after today; 5 Nov 2026 is not"},
+		{open(), nell, casework.Action{Kind: "park", Until: day(today - 1)}, "state a day after today; 4 Nov 2026 is not"},
+		{open(), nell, casework.Action{Kind: "park", Until: day(today + 367)}, "a case can be parked for a year, until 6 Nov 2027"},
+		{open(), nell, casework.Action{Kind: "park", Until: day(today + 1), Text: " "}, "give a reason for parking"},
+		{open(), nell, casework.Action{Kind: "comment", Text: "@sig and @nobody"}, `there is no account @nobody; type @ and the name of an account`},
+		{open(), nell, casework.Action{Kind: "park", Feed: "sales"}, `no feed "sales"`},
+		{held("nell"), sig, casework.Action{Kind: "park", Feed: "returns"}, "nell has taken it; only nell or a lead can park it"},
+		{open(), nell, casework.Action{Kind: "resume"}, "not parked"},
+		{held("nell"), sig, casework.Action{Kind: "settle", Finding: "explained"}, "nell has taken it; only nell or a lead can settle it"},
+		{open(), nell, casework.Action{Kind: "settle", Finding: "fine"}, `"fine" is not a finding; expected confirmed, explained, data fault, rule fault or cleared`},
+		{open(), nell, casework.Action{Kind: "settle", Finding: "cleared"}, "it still has flags, so it cannot be settled as cleared"},
+		{open(), nell, casework.Action{Kind: "settle", Finding: "confirmed", Reason: "holiday"}, `no reason "holiday"; the rulebook has credit-note, other`},
+		{open(), nell, casework.Action{Kind: "settle", Finding: "confirmed", Reason: "on-leave"},
+			`"On leave" is no reason for confirmed; those are credit-note, other`},
+		{cleared, nell, casework.Action{Kind: "settle", Finding: "cleared", Reason: "on-leave"}, "those are other"},
+		{open(), nell, casework.Action{Kind: "settle", Finding: "confirmed", Recovered: money(-1)}, "recovered and written-off amounts cannot be negative"},
+		{open(), nell, casework.Action{Kind: "settle", Finding: "confirmed", WrittenOff: money(-1)}, "recovered and written-off amounts cannot be negative"},
+		{settled(), nell, casework.Action{Kind: "take"}, "nell settled it on 3 Nov 2026 as explained"},
+		{settled(), nell, casework.Action{Kind: "reopen", Text: " "}, "give a reason for reopening"},
+		{settled(), pim, casework.Action{Kind: "reopen", Text: "x"}, "only members"},
+		{open(), nell, casework.Action{Kind: "reopen", Text: "x"}, "not settled"},
 	} {
 		of := c.of
-		_, err := s.Do(&of, c.by, c.act)
+		_, err := s.Apply(&of, c.by, c.act)
 		if assert.ErrorContains(t, err, c.says) {
 			assert.Equal(t, c.of, of, c.says)
 		}
@@ -214,7 +217,7 @@ func TestCasesStayWhole(t *testing.T) {
 		done := 0
 		for range rapid.IntRange(1, 30).Draw(t, "acts") {
 			was := c
-			act := casework.Act{Do: rapid.SampledFrom(casework.Acts).Draw(t, "do"),
+			act := casework.Action{Kind: rapid.SampledFrom(casework.Acts).Draw(t, "do"),
 				Person: rapid.SampledFrom([]string{"", "nell", "sig", "pim", "tor"}).Draw(t, "person"),
 				Desk:   rapid.SampledFrom([]string{"", "", "north", "south"}).Draw(t, "desk"), Feed: rapid.SampledFrom([]string{"", "returns"}).Draw(t, "feed"),
 				Finding: rapid.SampledFrom(casework.Findings).Draw(t, "finding"), Text: rapid.SampledFrom([]string{"", "so"}).Draw(t, "text")}
@@ -223,7 +226,7 @@ func TestCasesStayWhole(t *testing.T) {
 			}
 			c.Cleared = rapid.Bool().Draw(t, "cleared")
 			was.Cleared = c.Cleared
-			e, err := s.Do(&c, rapid.SampledFrom([]casework.Person{nell, sig, pim, ines, tor}).Draw(t, "by"), act)
+			e, err := s.Apply(&c, rapid.SampledFrom([]casework.Person{nell, sig, pim, ines, tor}).Draw(t, "by"), act)
 			if err != nil {
 				assert.Equal(t, was, c)
 			} else {
@@ -268,7 +271,7 @@ func TestSnoozing(t *testing.T) {
 	worse := func(f float64) *float64 { return &f }
 	settle := func(finding string, p casework.Snooze) (string, error) {
 		c := held("nell")
-		e, err := s.Do(&c, nell, casework.Act{Do: "settle", Finding: finding, Snooze: &p, Text: "so"})
+		e, err := s.Apply(&c, nell, casework.Action{Kind: "settle", Finding: finding, Snooze: &p, Text: "so"})
 		assert.Equal(t, err != nil, reflect.DeepEqual(c, held("nell")), "what is refused leaves it")
 		return e.Text, err
 	}
@@ -302,10 +305,10 @@ func TestSnoozing(t *testing.T) {
 	// What is about somebody is nobody's to review who is that.
 	own := open()
 	own.Self = "nell"
-	_, err := s.Do(&own, nell, casework.Act{Do: "take"})
+	_, err := s.Apply(&own, nell, casework.Action{Kind: "take"})
 	assert.ErrorContains(t, err, "it is about you; you cannot review your own case")
-	_, err = s.Do(&own, sig, casework.Act{Do: "hand over", Person: "nell"})
+	_, err = s.Apply(&own, sig, casework.Action{Kind: "hand over", Person: "nell"})
 	assert.ErrorContains(t, err, "it is about nell, who cannot review their own case")
-	_, err = s.Do(&own, sig, casework.Act{Do: "take"})
+	_, err = s.Apply(&own, sig, casework.Action{Kind: "take"})
 	assert.NoError(t, err)
 }

@@ -7,15 +7,15 @@ import (
 	"oskel/core/rulebook"
 )
 
-func ExampleScene_Do() {
+func ExampleContext_Apply() {
 	c := casework.Case{Standing: casework.Standing{Desk: "north", State: casework.Open}}
 	rea := casework.Person{Name: "rea", Reviews: true, Desks: []string{"north"}}
-	scene := casework.Scene{Book: &rulebook.Book{}}
-	event, err := scene.Do(&c, rea, casework.Act{Do: "take"})
+	scene := casework.Context{Book: &rulebook.Book{}}
+	event, err := scene.Apply(&c, rea, casework.Action{Kind: "take"})
 	fmt.Println(event.What, c.State, c.Holder, err)
 
 	rob := casework.Person{Name: "rob", Reviews: true, Desks: []string{"south"}}
-	_, err = scene.Do(&c, rob, casework.Act{Do: "return"})
+	_, err = scene.Apply(&c, rob, casework.Action{Kind: "return"})
 	fmt.Println(err)
 	// Output:
 	// taken taken rea <nil>

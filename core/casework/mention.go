@@ -30,7 +30,7 @@ func Mentions(text string) (names []string) {
 }
 
 // mentioned refuses a text that names somebody who is not there.
-func (s Scene) mentioned(text string) error {
+func (s Context) mentioned(text string) error {
 	names := Mentions(text)
 	if len(names) > mostMentions {
 		return refuse("a comment can mention %d people at most", mostMentions)

@@ -43,9 +43,9 @@ func TestNobodyNamesACrowd(t *testing.T) {
 		text = append(text, fmt.Sprintf("@a%d", i))
 	}
 	c := open()
-	_, err := s.Do(&c, nell, casework.Act{Do: "comment", Text: strings.Join(text, " ")})
+	_, err := s.Apply(&c, nell, casework.Action{Kind: "comment", Text: strings.Join(text, " ")})
 	assert.ErrorContains(t, err, "20 people at most")
-	_, err = s.Do(&c, nell, casework.Act{Do: "comment", Text: strings.Join(text[1:], " ")})
+	_, err = s.Apply(&c, nell, casework.Action{Kind: "comment", Text: strings.Join(text[1:], " ")})
 	assert.ErrorContains(t, err, `there is no account @a1; type @ and the name of an account`, "twenty are not too many")
 }
 
@@ -53,7 +53,7 @@ func TestNobodyNamesACrowd(t *testing.T) {
 func TestNothingRecovered(t *testing.T) {
 	s := scene(t)
 	c := open()
-	e, err := s.Do(&c, nell, casework.Act{Do: "settle", Finding: "confirmed", Recovered: money(0), WrittenOff: money(0)})
+	e, err := s.Apply(&c, nell, casework.Action{Kind: "settle", Finding: "confirmed", Recovered: money(0), WrittenOff: money(0)})
 	require.NoError(t, err)
 	assert.Equal(t, "confirmed, recovered 0, written off 0", e.Text)
 }
@@ -64,11 +64,11 @@ func TestWhoIsNamedMaySay(t *testing.T) {
 	c := open()
 	named := pim
 	named.Named = true
-	_, err := s.Do(&c, pim, casework.Act{Do: "comment", Text: "Ours"})
+	_, err := s.Apply(&c, pim, casework.Action{Kind: "comment", Text: "Ours"})
 	assert.ErrorIs(t, err, casework.ErrNotYours)
-	_, err = s.Do(&c, named, casework.Act{Do: "comment", Text: "Ours"})
+	_, err = s.Apply(&c, named, casework.Action{Kind: "comment", Text: "Ours"})
 	assert.NoError(t, err)
-	_, err = s.Do(&c, named, casework.Act{Do: "take"})
+	_, err = s.Apply(&c, named, casework.Action{Kind: "take"})
 	assert.ErrorIs(t, err, casework.ErrNotYours)
 	for _, p := range []casework.Person{nell, ines, tor, named} {
 		assert.True(t, casework.MaySay(&c, p), p.Name)

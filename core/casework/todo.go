@@ -19,7 +19,7 @@ const MostTodos = 20
 const longestTodo = 500 // bytes
 
 // CheckTodo says what is wrong with one that somebody adds to a case, or tidies its text.
-func (s Scene) CheckTodo(c *Case, by Person, t *Todo) error {
+func (s Context) CheckTodo(c *Case, by Person, t *Todo) error {
 	t.Text = strings.TrimSpace(t.Text)
 	_, there := s.Person(t.Owner)
 	switch {

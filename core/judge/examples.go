@@ -116,7 +116,7 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 		}
 	}
 	if m := rule.Method; m != nil {
-		flagged, complaint := m.Decides(book, rule, st.given)
+		flagged, complaint := m.DecideExample(book, rule, st.given)
 		if complaint != "" || !flagged {
 			return Verdict{Outcome: Clear}, complaint
 		}

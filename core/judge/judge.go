@@ -63,17 +63,17 @@ func (r *Result) Attributes(e *measure.Engine, code uint32) lang.Lookup {
 // those of two are not, though they were asked for together.
 func (r *Result) Engine() *measure.Engine { return r.engine }
 
-// Apart says whether the rule flags events, each by itself, and not the subject in
+// PerEvent says whether the rule flags events, each by itself, and not the subject in
 // the period. A rule that persists is of the period.
-func (r *Result) Apart() bool {
+func (r *Result) PerEvent() bool {
 	of, eventful := r.found.(method.Eventful)
-	return eventful && r.Rule.Persists == nil && of.Apart()
+	return eventful && r.Rule.Persists == nil && of.PerEvent()
 }
 
 // Events are the days of the events that flag a code, in order; nil where the rule
 // does not flag events.
 func (r *Result) Events(code uint32) []calendar.Day {
-	if !r.Apart() || r.Outcome(int(code)) != Breach {
+	if !r.PerEvent() || r.Outcome(int(code)) != Breach {
 		return nil
 	}
 	return r.found.(method.Eventful).Days(code)
@@ -181,9 +181,9 @@ func sideBySide(e *measure.Engine, all []*Result, p calendar.Period) {
 		}
 	}
 	workers := []func(){func() { work(e, true) }}
-	if len(all) > fewRules && !e.Told() {
+	if len(all) > fewRules && !e.Given() {
 		for range min(runtime.GOMAXPROCS(0)-1, 3) {
-			own := e.Apart()
+			own := e.Fork()
 			workers = append(workers, func() { work(own, false) })
 		}
 	}
@@ -214,7 +214,7 @@ func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calend
 	n := e.Size(level)
 	r := &Result{Rule: rule, Level: level, Period: p, engine: e, slot: slot, Verdicts: method.NewVerdicts(n)}
 	feeds := e.Book.FeedsRead(rule)
-	r.Empty = !e.Told() && len(feeds) > 0 && !e.HasLines(feeds, slot)
+	r.Empty = !e.Given() && len(feeds) > 0 && !e.HasLines(feeds, slot)
 	there, active, inactive := e.There(slot), e.Active(slot), r.Mark(Verdict{Outcome: NotJudged, Why: method.NotActive})
 	open := r.Mark(Verdict{Outcome: Clear})
 	if r.Empty {

@@ -86,7 +86,7 @@ func TestPairsOfALaterMonth(t *testing.T) {
 	for _, name := range []string{"low", "far"} {
 		rule := before.Book.Rule(name)
 		level := rule.Levels[0]
-		var kept judge.Kept
+		var kept judge.Cache
 		then := kept.History(before, rule, level, oct, 2)
 		now := kept.History(after, rule, level, oct, 2)
 		fresh := judge.History(after, rule, level, oct, 2)

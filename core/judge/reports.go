@@ -16,7 +16,7 @@ func ReportsTo(e *measure.Engine, day calendar.Day) map[string]string {
 	bosses := map[string]map[string]bool{}
 	for i := range e.Book.Kinds {
 		k := &e.Book.Kinds[i]
-		self, boss, register := k.SelfAttribute(), k.BossAttribute(), e.Snapshot.Registers[k.Name]
+		self, boss, register := k.SubjectAttribute(), k.ManagerAttribute(), e.Snapshot.Registers[k.Name]
 		if self == "" || boss == "" || register == nil {
 			continue
 		}

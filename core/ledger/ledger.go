@@ -24,7 +24,7 @@ type Snapshot struct {
 	Targets   map[SheetKey]*Sheet
 
 	pairs pairsKept
-	index kept
+	index cache
 }
 
 // Feed is the lines of one feed: the names of its columns, and its chunks by

@@ -19,7 +19,7 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 	if e.absent(code, s) {
 		return nil, NotThere
 	}
-	if a, told := e.supposed[supposedKeyOf(measure, s, code)]; told {
+	if a, told := e.hypothetical[supposedKeyOf(measure, s, code)]; told {
 		if a == nil {
 			return nil, NoLines
 		}

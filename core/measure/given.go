@@ -36,8 +36,8 @@ func NewGiven(book *rulebook.Book, level Level, m calendar.Month, given Given, t
 	return e
 }
 
-// Told says whether the engine is one that is told its figures.
-func (e *Engine) Told() bool { return e.given != nil }
+// Given says whether the engine is one that is told its figures.
+func (e *Engine) Given() bool { return e.given != nil }
 
 // tells says whether a slot is the one that figures are given for; of others,
 // such as the period before or the whole, nothing is known.

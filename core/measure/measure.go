@@ -51,34 +51,34 @@ type Engine struct {
 	base     Aggregator
 	stop     func() bool
 	asked    uint // how often something was settled exactly
-	kept
+	cache
 	dials  map[any]string              // what is known of a measure's or a formula's dials, in this book
 	begins map[*lang.Node]calendar.Day // from which day on what a formula reads has lines
 
-	supposed map[supposedKey]*big.Rat // of an engine that asks what if; nil is missing
+	hypothetical map[supposedKey]*big.Rat // of an engine that asks what if; nil is missing
 
 	given       Given // of an engine that is told its figures
 	givenTarget amount.Amount
 	givenSlot   Slot
 }
 
-// kept is what an engine has computed.
-type kept struct {
-	columns  map[key]*Column
-	formulas map[formulaKey]*Column
-	peerages map[peerKey]*big.Rat // exact figures of groups of peers
-	gathered map[key][]*big.Rat   // exact figures of groups, made of their subjects' values
-	totals   map[key]*ledger.Totals
-	held     map[key][]amount.Amount // targets
-	paired   map[Level]*ledger.Pairs
-	codes    map[Level]map[string]uint32 // of the keys of groups and pairs
-	seen     map[seenKey][]calendar.Day  // last days
-	there    map[Slot][]bool
-	events   map[eventsKey]*Events
-	drawn    map[drawnKey][]drawnValue
-	stood    map[formulaKey]map[uint32]*standing
-	exacts   map[exactKey]exactValue // of measures that take many steps
-	steps    map[string]int          // how many a measure takes, written out
+// cache is what an engine has computed.
+type cache struct {
+	columns     map[key]*Column
+	formulas    map[formulaKey]*Column
+	peerFigures map[peerKey]*big.Rat // exact figures of groups of peers
+	gathered    map[key][]*big.Rat   // exact figures of groups, made of their subjects' values
+	totals      map[key]*ledger.Totals
+	held        map[key][]amount.Amount // targets
+	paired      map[Level]*ledger.Pairs
+	codes       map[Level]map[string]uint32 // of the keys of groups and pairs
+	seen        map[seenKey][]calendar.Day  // last days
+	exists      map[Slot][]bool
+	events      map[eventsKey]*Events
+	shrunk      map[drawnKey][]drawnValue
+	stood       map[formulaKey]map[uint32]*standing
+	exacts      map[exactKey]exactValue // of measures that take many steps
+	steps       map[string]int          // how many a measure takes, written out
 }
 
 // exactKey names the exact value of a measure for one code.
@@ -132,10 +132,10 @@ type formulaKey struct {
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, begins: map[*lang.Node]calendar.Day{}, kept: kept{
-		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
+	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, begins: map[*lang.Node]calendar.Day{}, cache: cache{
+		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerFigures: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
 		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{},
-		seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{},
+		seen: map[seenKey][]calendar.Day{}, exists: map[Slot][]bool{}, events: map[eventsKey]*Events{}, shrunk: map[drawnKey][]drawnValue{},
 		stood: map[formulaKey]map[uint32]*standing{}, exacts: map[exactKey]exactValue{}, steps: map[string]int{},
 	}}
 	e.base = Memory{e}
@@ -189,19 +189,19 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	if !rulebook.SameLines(e.Book, book) {
 		return out
 	}
-	out.totals, out.held, out.paired, out.seen, out.there, out.events = e.totals, e.held, e.paired, e.seen, e.there, e.events
+	out.totals, out.held, out.paired, out.seen, out.exists, out.events = e.totals, e.held, e.paired, e.seen, e.exists, e.events
 	if rulebook.SameMeasures(e.Book, book) {
 		out.columns, out.gathered = e.columns, e.gathered
 		if rulebook.SameNodes(e.Book, book) {
-			out.formulas, out.peerages, out.drawn, out.stood = e.formulas, e.peerages, e.drawn, e.stood
+			out.formulas, out.peerFigures, out.shrunk, out.stood = e.formulas, e.peerFigures, e.shrunk, e.stood
 		}
 	}
 	return out
 }
 
-// Apart is an engine of the same book and snapshot that shares nothing else with
+// Fork is an engine of the same book and snapshot that shares nothing else with
 // this one, for another goroutine.
-func (e *Engine) Apart() *Engine {
+func (e *Engine) Fork() *Engine {
 	out := New(e.Book, e.Snapshot)
 	out.stop = e.stop
 	return out

@@ -139,7 +139,7 @@ func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	if groups != nil {
 		k.group = groups[code]
 	}
-	if v := e.peerages[k]; v != nil {
+	if v := e.peerFigures[k]; v != nil {
 		return v, Present
 	}
 	c := e.Formula(n.Parts[0], s)
@@ -157,7 +157,7 @@ func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	default:
 		v = c.Near(codes, exact).Percentile(percentile(p))
 	}
-	e.peerages[k] = v
+	e.peerFigures[k] = v
 	return v, Present
 }
 

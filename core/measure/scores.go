@@ -85,7 +85,7 @@ func (e *Engine) exactApart(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	}
 	scaleKey := k
 	scaleKey.dials += "\x00scale"
-	centre, scale := e.peerages[k], e.peerages[scaleKey]
+	centre, scale := e.peerFigures[k], e.peerFigures[scaleKey]
 	if centre == nil {
 		c := e.Formula(n.Parts[0], s)
 		codes := c.members(groups)[k.group]
@@ -105,7 +105,7 @@ func (e *Engine) exactApart(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 				scale = w.Simple(w.Sqrt(w.Quo(squares, w.Int(len(codes)-1))))
 			}
 		}
-		e.peerages[k], e.peerages[scaleKey] = centre, scale
+		e.peerFigures[k], e.peerFigures[scaleKey] = centre, scale
 	}
 	if scale.Sign() == 0 {
 		return nil, NoSpread
@@ -293,10 +293,10 @@ func (e *Engine) exactDrawnIn(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 		return nil, NoPeriod
 	}
 	key := drawnKey{e.formulaKey(n, s)}
-	known := e.drawn[key]
+	known := e.shrunk[key]
 	if known == nil {
 		known = e.findDrawn(ratio, slots, e.Size(s.Level))
-		e.drawn[key] = known
+		e.shrunk[key] = known
 	}
 	return known[code].value, known[code].why
 }

@@ -23,20 +23,20 @@ func supposedKeyOf(measure string, s Slot, code uint32) supposedKey {
 func (e *Engine) Supposing(s Slot, code uint32, figures map[string]*big.Rat) *Engine {
 	out := New(e.Book, e.Snapshot)
 	out.stop, out.paired, out.totals = e.stop, e.paired, e.totals
-	out.supposed = map[supposedKey]*big.Rat{}
+	out.hypothetical = map[supposedKey]*big.Rat{}
 	for name, v := range figures {
-		out.supposed[supposedKeyOf(name, s, code)] = v
+		out.hypothetical[supposedKeyOf(name, s, code)] = v
 	}
 	return out
 }
 
 // suppose puts what is supposed into a column.
 func (e *Engine) suppose(c *Column, measure string, s Slot) *Column {
-	if len(e.supposed) == 0 {
+	if len(e.hypothetical) == 0 {
 		return c
 	}
 	own := false
-	for k, v := range e.supposed {
+	for k, v := range e.hypothetical {
 		if k != supposedKeyOf(measure, s, k.code) || int(k.code) >= len(c.Value) {
 			continue
 		}

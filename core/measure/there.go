@@ -19,11 +19,11 @@ func (e *Engine) There(s Slot) []bool {
 		return nil
 	}
 	s.Ended = false
-	if known, ok := e.there[s]; ok {
+	if known, ok := e.exists[s]; ok {
 		return known
 	}
-	e.there[s] = e.findThere(s)
-	return e.there[s]
+	e.exists[s] = e.findThere(s)
+	return e.exists[s]
 }
 
 func (e *Engine) findThere(s Slot) []bool {
@@ -169,7 +169,7 @@ func (e *Engine) begun(n *lang.Node, s Slot) bool {
 			feeds = append(feeds, e.Book.FeedsUnder(name)...)
 		}
 		day, any := e.FirstLine(feeds)
-		if first = day; len(feeds) == 0 || e.Told() {
+		if first = day; len(feeds) == 0 || e.Given() {
 			first = math.MinInt32
 		} else if !any {
 			first = math.MaxInt32

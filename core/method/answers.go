@@ -20,15 +20,15 @@ import (
 // and is another line than A. Working days are those of the calendar: the window
 // closes with its d-th one, and a B on a day off inside it counts.
 var (
-	bySetting     = rulebook.Setting{Key: "by", Type: rulebook.LinesSetting, Says: "the lines that answer"}
-	withinSetting = rulebook.Setting{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days", "working days"}, Says: "a number of days",
+	bySetting     = rulebook.Setting{Key: "by", Type: rulebook.LinesSetting, Doc: "the lines that answer"}
+	withinSetting = rulebook.Setting{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days", "working days"}, Doc: "a number of days",
 		From: number("1"), To: number("366"), Example: "'30 days'"}
 	startSetting = rulebook.Setting{Key: "from", Type: rulebook.WordSetting, Default: "the same day", Choices: []string{"the same day", "the next day"},
-		Says: "from when on an answer counts"}
+		Doc: "from when on an answer counts"}
 	sameSetting = rulebook.Setting{Key: "same", Type: rulebook.NamesSetting, Optional: true,
-		Says: "further kinds, labels or notes that both must have in common, such as product"}
+		Doc: "further kinds, labels or notes that both must have in common, such as product"}
 	onceSetting = rulebook.Setting{Key: "answers", Type: rulebook.WordSetting, Default: "several", Choices: []string{"several", "one"},
-		Says: "how many events one line may answer; of one, the earliest event first"}
+		Doc: "how many events one line may answer; of one, the earliest event first"}
 )
 
 // followed flags a subject of whom an A was followed by a B within d days. It
@@ -36,17 +36,17 @@ var (
 var followed = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "followed", Among: "lines",
-		Good:  "One thing that comes after another: a large order, then its return",
-		Needs: "Two feeds, or two sorts of lines of one, that name the subjects",
+		UseFor:   "One thing that comes after another: a large order, then its return",
+		Requires: "Two feeds, or two sorts of lines of one, that name the subjects",
 		Settings: []rulebook.Setting{
-			{Key: "followed", Type: rulebook.LinesSetting, Says: "the events that may be followed"},
+			{Key: "followed", Type: rulebook.LinesSetting, Doc: "the events that may be followed"},
 			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
-			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events followed in the period", From: number("1"),
+			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Doc: "a number of events followed in the period", From: number("1"),
 				To: number("1000000"), Example: "1"},
 			gradeSetting,
 		},
-		States: []string{"followed_events"}, Check: checkAnswers,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"followed_events"}, Check: checkAnswers,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["followed_events"] == nil {
 				return false, fmt.Sprintf("the example of 'followed' says how many events were followed, such as {followed_events: 1, is: %s}", r.Says("grade"))
 			}
@@ -76,17 +76,17 @@ var followed = &Method{
 var unanswered = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "unanswered", Among: "lines",
-		Good:  "An expected reply that did not come: a visit without an order, a complaint without an answer",
-		Needs: "Two feeds, or two sorts of lines of one, that name the subjects",
+		UseFor:   "An expected reply that did not come: a visit without an order, a complaint without an answer",
+		Requires: "Two feeds, or two sorts of lines of one, that name the subjects",
 		Settings: []rulebook.Setting{
-			{Key: "unanswered", Type: rulebook.LinesSetting, Says: "the events that should be answered"},
+			{Key: "unanswered", Type: rulebook.LinesSetting, Doc: "the events that should be answered"},
 			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
-			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events without an answer in the period",
+			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Doc: "a number of events without an answer in the period",
 				From: number("1"), To: number("1000000"), Example: "1"},
 			gradeSetting,
 		},
-		States: []string{"unanswered_events"}, Check: checkAnswers,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"unanswered_events"}, Check: checkAnswers,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["unanswered_events"] == nil {
 				return false, fmt.Sprintf("the example of 'unanswered' says how many events were not answered, such as {unanswered_events: 1, is: %s}", r.Says("grade"))
 			}
@@ -413,8 +413,8 @@ func (r *answers) Cuts(int) []float64 {
 	return []float64{r.Engine.Book.Set(r.Rule, "at_least").Float() - 0.5}
 }
 
-// Apart implements Eventful.
-func (r *answers) Apart() bool { return r.Engine.Book.Whole(r.Rule, "at_least") == 1 }
+// PerEvent implements Eventful.
+func (r *answers) PerEvent() bool { return r.Engine.Book.Whole(r.Rule, "at_least") == 1 }
 
 // Days implements Eventful.
 func (r *answers) Days(code uint32) (days []calendar.Day) {

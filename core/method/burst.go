@@ -20,19 +20,19 @@ import (
 var burst = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "burst", Among: "lines",
-		Good:  "Many lines in a short time, such as five returns in a week, wherever the month ends",
-		Needs: "A feed whose lines name the subjects",
+		UseFor:   "Many lines in a short time, such as five returns in a week, wherever the month ends",
+		Requires: "A feed whose lines name the subjects",
 		Settings: []rulebook.Setting{
-			{Key: "burst", Type: rulebook.LinesSetting, Says: "the lines that are counted"},
-			{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"lines", "days with lines", "in total"}, Says: "a count or a total",
+			{Key: "burst", Type: rulebook.LinesSetting, Doc: "the lines that are counted"},
+			{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"lines", "days with lines", "in total"}, Doc: "a count or a total",
 				From: number("0"), Open: true, Example: "'5 lines'"},
-			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is totalled"},
-			{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days", From: number("1"), To: number("366"),
+			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Doc: "the number that is totalled"},
+			{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Doc: "a number of days", From: number("1"), To: number("366"),
 				Example: "'7 days'"},
 			gradeSetting,
 		},
-		States: []string{"found"},
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"found"},
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["found"] == nil {
 				return false, fmt.Sprintf("the example of a burst says the count in the fullest window, such as {found: 5, is: %s}", r.Says("grade"))
 			}
@@ -185,8 +185,8 @@ func (r *bursts) find(code uint32) (out []oneBurst, most amount.Amount) {
 // Cuts implements Found.
 func (r *bursts) Cuts(int) []float64 { return []float64{r.least.Float()} }
 
-// Apart implements Eventful.
-func (r *bursts) Apart() bool { return true }
+// PerEvent implements Eventful.
+func (r *bursts) PerEvent() bool { return true }
 
 // Days implements Eventful: a burst is of the first day on which it is over.
 func (r *bursts) Days(code uint32) (days []calendar.Day) {

@@ -24,16 +24,16 @@ var runWords = map[string]string{
 var controlChart = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "control chart", Among: "own past",
-		Good:  "A process that should stay as it is: a value outside its limits, or a run too unlikely to be chance",
-		Needs: "Ten values or more of a steady figure",
+		UseFor:   "A process that should stay as it is: a value outside its limits, or a run too unlikely to be chance",
+		Requires: "Ten values or more of a steady figure",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting, fromSetting, toSetting,
-			{Key: "runs", Type: rulebook.WordsSetting, Default: "beyond 3 sigma", Choices: stats.RunRules, Says: "the rules that are read"},
-			{Key: "in_a_row", Type: rulebook.WordSetting, Default: "8", Choices: []string{"8", "9"}, Says: "how many on one side are too many"},
+			{Key: "runs", Type: rulebook.WordsSetting, Default: "beyond 3 sigma", Choices: stats.RunRules, Doc: "the rules that are read"},
+			{Key: "in_a_row", Type: rulebook.WordSetting, Default: "8", Choices: []string{"8", "9"}, Doc: "how many on one side are too many"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"sigmas"}, Check: checkPast,
-		Decides: func(_ *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"sigmas"}, Check: checkPast,
+		DecideExample: func(_ *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["sigmas"] == nil {
 				return false, "the example of a control chart says how many sigma from the mean, below it with a minus, such as {sigmas: 3.2, is: look}"
 			}
@@ -141,17 +141,17 @@ func chartReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (
 var smoothed = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "EWMA", Among: "own past",
-		Good:  "A small drift that no single value shows",
-		Needs: "Ten values or more of a steady figure",
+		UseFor:   "A small drift that no single value shows",
+		Requires: "Ten values or more of a steady figure",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting, fromSetting, toSetting,
-			{Key: "weight", Type: rulebook.NumberSetting, Default: "0.2", Says: "a weight of the newest value", From: number("0"), To: number("1"), Open: true,
+			{Key: "weight", Type: rulebook.NumberSetting, Default: "0.2", Doc: "a weight of the newest value", From: number("0"), To: number("1"), Open: true,
 				Example: "0.2"},
-			{Key: "beyond", Type: rulebook.NumberSetting, Default: "3", Says: "a number of sigma", From: number("0"), Open: true, Example: "3"},
-			{Key: "target", Type: rulebook.FigureSetting, Optional: true, Says: "a value it should have; the mean of the baseline unless stated", Example: "1000"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Default: "3", Doc: "a number of sigma", From: number("0"), Open: true, Example: "3"},
+			{Key: "target", Type: rulebook.FigureSetting, Optional: true, Doc: "a value it should have; the mean of the baseline unless stated", Example: "1000"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
+		ExampleKeys: []string{"score"}, Check: checkPast, DecideExample: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the EWMA of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label,
 				words.LowerFirst(Title(b, r.Says("of"))),
@@ -197,16 +197,16 @@ func smoothedReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool
 var sums = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "CUSUM", Among: "own past",
-		Good:  "A small lasting change, found as it adds up",
-		Needs: "Ten values or more of a steady figure, best with a fixed baseline",
+		UseFor:   "A small lasting change, found as it adds up",
+		Requires: "Ten values or more of a steady figure, best with a fixed baseline",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting, fromSetting, toSetting,
-			{Key: "allowance", Type: rulebook.NumberSetting, Default: "0.5", Says: "a number of sigma that are let pass", From: number("0"), Example: "0.5"},
-			{Key: "beyond", Type: rulebook.NumberSetting, Default: "5", Says: "a number of sigma", From: number("0"), Open: true, Example: "5"},
-			{Key: "target", Type: rulebook.FigureSetting, Optional: true, Says: "a value it should have; the mean of the baseline unless stated", Example: "1000"},
+			{Key: "allowance", Type: rulebook.NumberSetting, Default: "0.5", Doc: "a number of sigma that are let pass", From: number("0"), Example: "0.5"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Default: "5", Doc: "a number of sigma", From: number("0"), Open: true, Example: "5"},
+			{Key: "target", Type: rulebook.FigureSetting, Optional: true, Doc: "a value it should have; the mean of the baseline unless stated", Example: "1000"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
+		ExampleKeys: []string{"score"}, Check: checkPast, DecideExample: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the deviations of %s add up to more than %s sigma%s, %s sigma of each let pass, by %s; %s",
 				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),

@@ -18,18 +18,18 @@ import (
 var discoveries = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "false discovery rate", Among: "peers",
-		Good:  "Thousands of subjects, where a fixed score flags many by chance alone",
-		Needs: "Many peers, about normal in the middle",
+		UseFor:   "Thousands of subjects, where a fixed score flags many by chance alone",
+		Requires: "Many peers, about normal in the middle",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "share", Type: rulebook.PercentSetting, Default: "5%", Says: "the share of flagged subjects that may be false", From: number("0"),
+			{Key: "share", Type: rulebook.PercentSetting, Default: "5%", Doc: "the share of flagged subjects that may be false", From: number("0"),
 				To: number("1"), Open: true, Example: "5%"},
 			{Key: "model", Type: rulebook.WordSetting, Default: "normal", Choices: []string{"normal", "t"},
-				Says: "by median and MAD and the normal distribution, or by mean and standard deviation and Student's t"},
+				Doc: "by median and MAD and the normal distribution, or by mean and standard deviation and Student's t"},
 			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
-		States: []string{"adjusted_p"}, Refuses: noWhole,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"adjusted_p"}, RefuseLevel: noWhole,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["adjusted_p"] == nil {
 				return false, fmt.Sprintf("the example of false discovery rate says the adjusted p-value, such as {adjusted_p: 1%%, is: %s}", r.Says("grade"))
 			}

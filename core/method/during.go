@@ -23,21 +23,21 @@ import (
 var during = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "during", Among: "lines",
-		Good:  "What a promotion or a fair did, or how much of a period came in its last days",
-		Needs: "A measure that adds up, and windows in the calendar, or the last or first working days of the period",
+		UseFor:   "What a promotion or a fair did, or how much of a period came in its last days",
+		Requires: "A measure that adds up, and windows in the calendar, or the last or first working days of the period",
 		Settings: []rulebook.Setting{
-			{Key: "during", Type: rulebook.TextSetting, Says: "a kind of window of the calendar, or such as 'last 5 working days'"},
+			{Key: "during", Type: rulebook.TextSetting, Doc: "a kind of window of the calendar, or such as 'last 5 working days'"},
 			ofSetting,
 			{Key: "as", Type: rulebook.WordSetting, Default: "share", Choices: []string{"share", "change"},
-				Says: "as a share of the period, or as the change a day from the days before"},
-			{Key: "before", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Default: "28 days", Says: "a number of days before the window",
+				Doc: "as a share of the period, or as the change a day from the days before"},
+			{Key: "before", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Default: "28 days", Doc: "a number of days before the window",
 				From: number("1"), To: number("366"), Example: "'28 days'"},
-			{Key: "above", Type: rulebook.PercentSetting, Optional: true, Says: "a percentage", Example: "50%"},
-			{Key: "below", Type: rulebook.PercentSetting, Optional: true, Says: "a percentage", Example: "10%"},
+			{Key: "above", Type: rulebook.PercentSetting, Optional: true, Doc: "a percentage", Example: "50%"},
+			{Key: "below", Type: rulebook.PercentSetting, Optional: true, Doc: "a percentage", Example: "10%"},
 			gradeSetting,
 		},
-		States: []string{"inside"}, Check: checkDuring,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"inside"}, Check: checkDuring,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["inside"] == nil {
 				return false, fmt.Sprintf("the example of 'during' says the share or the change, such as {inside: 60%%, is: %s}", r.Says("grade"))
 			}
@@ -308,9 +308,9 @@ func (r *inside) Cuts(int) (out []float64) {
 	return out
 }
 
-// Apart implements Eventful: of several windows each is a flag of its own, by its first
+// PerEvent implements Eventful: of several windows each is a flag of its own, by its first
 // day; a single one is of the period.
-func (r *inside) Apart() bool { return len(r.windows) > 1 }
+func (r *inside) PerEvent() bool { return len(r.windows) > 1 }
 
 // Days implements Eventful.
 func (r *inside) Days(code uint32) (days []calendar.Day) {

@@ -18,19 +18,19 @@ import (
 var deviates = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "generalised ESD", Among: "peers",
-		Good:  "A few genuine outliers among normally distributed values, at a stated risk of a false one",
-		Needs: "About normal values, 25 or more; state the largest number of outliers",
+		UseFor:   "A few genuine outliers among normally distributed values, at a stated risk of a false one",
+		Requires: "About normal values, 25 or more; state the largest number of outliers",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "most", Type: rulebook.NumberSetting, Default: "10", Whole: true, Says: "a number of outliers", From: number("1"), To: number("1000"), Example: "10"},
-			{Key: "alpha", Type: rulebook.PercentSetting, Default: "5%", Says: "a level", From: number("0"), To: number("1"), Open: true, Example: "5%"},
+			{Key: "most", Type: rulebook.NumberSetting, Default: "10", Whole: true, Doc: "a number of outliers", From: number("1"), To: number("1000"), Example: "10"},
+			{Key: "alpha", Type: rulebook.PercentSetting, Default: "5%", Doc: "a level", From: number("0"), To: number("1"), Open: true, Example: "5%"},
 			sideSetting,
 			{Key: "peers", Type: rulebook.NumberSetting, Default: "24", Whole: true, From: number("4"), To: number("1000000"), Example: "24",
-				Says: "a number of others"},
+				Doc: "a number of others"},
 			scaleSetting, gradeSetting,
 		},
-		States: []string{"deviate", "critical"}, Refuses: noWhole,
-		Decides: func(_ *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"deviate", "critical"}, RefuseLevel: noWhole,
+		DecideExample: func(_ *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["deviate"] == nil || stated["critical"] == nil {
 				return false, fmt.Sprintf("the example of a generalised ESD says the deviate and the critical value, "+
 					"such as {deviate: 3.2, critical: 3.1, is: %s}", r.Says("grade"))

@@ -18,15 +18,15 @@ import (
 var fences = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "quartile fences", Among: "peers",
-		Good:  "Subjects far outside the middle half of the others, skewed or not",
-		Needs: "A group large enough to have quartiles, eight or more",
+		UseFor:   "Subjects far outside the middle half of the others, skewed or not",
+		Requires: "A group large enough to have quartiles, eight or more",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "beyond", Type: rulebook.NumberSetting, Default: "1.5", Says: "a number of interquartile ranges", From: number("0"), Example: "1.5"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Default: "1.5", Doc: "a number of interquartile ranges", From: number("0"), Example: "1.5"},
 			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
-		States: []string{"beyond_quartile"}, Refuses: noWhole,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"beyond_quartile"}, RefuseLevel: noWhole,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			far := stated["beyond_quartile"]
 			if far == nil {
 				return false, "the example of quartile fences says how many interquartile ranges beyond the nearest quartile, below it with a minus, such as " +
@@ -61,14 +61,14 @@ var fences = &Method{
 var rangePlace = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "position in range", Among: "peers",
-		Good:  "Subjects near the highest or the lowest value",
-		Needs: "Values that differ; one extreme value moves all others to the other end",
+		UseFor:   "Subjects near the highest or the lowest value",
+		Requires: "Values that differ; one extreme value moves all others to the other end",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "beyond", Type: rulebook.PercentSetting, Says: "a share of the range", From: number("0.5"), To: number("1"), Example: "90%"},
+			{Key: "beyond", Type: rulebook.PercentSetting, Doc: "a share of the range", From: number("0.5"), To: number("1"), Example: "90%"},
 			sideSetting, peersSetting, gradeSetting,
 		},
-		States: []string{"position"}, Refuses: noWhole, Decides: decideShare("position"),
+		ExampleKeys: []string{"position"}, RefuseLevel: noWhole, DecideExample: decideShare("position"),
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s lies beyond %s of the range of %s%s; with fewer than %d others it is not judged",
 				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")),

@@ -14,14 +14,14 @@ import (
 var ownPast = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "own past", Among: "own past",
-		Good:  "A value unusual for this subject: 40 is low for one rep, 8 is high for another",
-		Needs: "A year or so of values without a season or a trend",
+		UseFor:   "A value unusual for this subject: 40 is low for one rep, 8 is high for another",
+		Requires: "A year or so of values without a season or a trend",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting,
-			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Doc: "a score", From: number("0"), Open: true, Example: "3.5"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"score"}, Decides: decideBeyond, Check: checkPast,
+		ExampleKeys: []string{"score"}, DecideExample: decideBeyond, Check: checkPast,
 		Words: pastWords("the robust score of %s against its own %s before"),
 	},
 	judge: func(w *Work) Found {
@@ -41,15 +41,15 @@ func ownReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) rea
 var sameSeason = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "same season", Among: "own past",
-		Good:  "A value unusual for this month of the year, so that a seasonal dip is not flagged",
-		Needs: "Three years or more",
+		UseFor:   "A value unusual for this month of the year, so that a seasonal dip is not flagged",
+		Requires: "Three years or more",
 		Settings: []rulebook.Setting{
 			ofSetting,
-			{Key: "years", Type: rulebook.NumberSetting, Default: "3", Whole: true, Says: "a number of years before", From: number("2"), To: number("20"), Example: "3"},
-			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			{Key: "years", Type: rulebook.NumberSetting, Default: "3", Whole: true, Doc: "a number of years before", From: number("2"), To: number("20"), Example: "3"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Doc: "a score", From: number("0"), Open: true, Example: "3.5"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"score"}, Decides: decideBeyond,
+		ExampleKeys: []string{"score"}, DecideExample: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the robust score of %s against the same %s of the %d years before is beyond %s%s",
 				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), r.Each, b.Whole(r, "years"), b.SettingWords(r, "beyond"),
@@ -67,14 +67,14 @@ var sameSeason = &Method{
 var offTrend = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "deviation from trend", Among: "own past",
-		Good:  "A break in a steady rise or fall",
-		Needs: "A year or so of values that follow a line",
+		UseFor:   "A break in a steady rise or fall",
+		Requires: "A year or so of values that follow a line",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting,
-			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Doc: "a score", From: number("0"), Open: true, Example: "3.5"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"score"}, Decides: decideBeyond, Check: checkPast,
+		ExampleKeys: []string{"score"}, DecideExample: decideBeyond, Check: checkPast,
 		Words: pastWords("the departure of %s from the trend of its own %s before, as a robust score,"),
 	},
 	judge: func(w *Work) Found {

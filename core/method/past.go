@@ -16,12 +16,12 @@ import (
 // The settings that methods on a subject's own past share.
 var (
 	overSetting = rulebook.Setting{Key: "over", Type: rulebook.QuantitySetting, Choices: []string{"periods"}, Whole: true, Default: "12 periods",
-		Says: "a number of periods before the judged one", From: number("3"), To: number("120"), Example: "'12 periods'"}
+		Doc: "a number of periods before the judged one", From: number("3"), To: number("120"), Example: "'12 periods'"}
 	historySetting = rulebook.Setting{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"periods"}, Whole: true, Optional: true,
-		Says: "a number of periods that must have a value; two thirds unless stated", From: number("2"), To: number("120"), Example: "'8 periods'"}
+		Doc: "a number of periods that must have a value; two thirds unless stated", From: number("2"), To: number("120"), Example: "'8 periods'"}
 	fromSetting = rulebook.Setting{Key: "baseline_from", Type: rulebook.PeriodSetting, Optional: true,
-		Says: "the first period of a fixed baseline; the periods before unless stated", Example: "2025-01"}
-	toSetting = rulebook.Setting{Key: "baseline_to", Type: rulebook.PeriodSetting, Optional: true, Says: "the last period of a fixed baseline",
+		Doc: "the first period of a fixed baseline; the periods before unless stated", Example: "2025-01"}
+	toSetting = rulebook.Setting{Key: "baseline_to", Type: rulebook.PeriodSetting, Optional: true, Doc: "the last period of a fixed baseline",
 		Example: "2025-12"}
 )
 

@@ -14,16 +14,16 @@ import (
 
 // The settings that methods among peers share.
 var (
-	ofSetting    = rulebook.Setting{Key: "of", Type: rulebook.MeasureSetting, Says: "the measure that is compared"}
+	ofSetting    = rulebook.Setting{Key: "of", Type: rulebook.MeasureSetting, Doc: "the measure that is compared"}
 	amongSetting = rulebook.Setting{Key: "among", Type: rulebook.AttributeSetting, Optional: true,
-		Says: "the attribute that defines the peer group; default: all subjects"}
+		Doc: "the attribute that defines the peer group; default: all subjects"}
 	sideSetting = rulebook.Setting{Key: "side", Type: rulebook.WordSetting, Default: "both", Choices: []string{"high", "low", "both"},
-		Says: "which side is flagged"}
+		Doc: "which side is flagged"}
 	peersSetting = rulebook.Setting{Key: "peers", Type: rulebook.NumberSetting, Default: "8", Whole: true, From: number("2"), To: number("1000000"),
-		Example: "8", Says: "a number of others"}
+		Example: "8", Doc: "a number of others"}
 	scaleSetting = rulebook.Setting{Key: "scale", Type: rulebook.WordSetting, Default: "plain", Choices: []string{"plain", "log"},
-		Says: "whether values or their natural logarithms are compared"}
-	gradeSetting = rulebook.Setting{Key: "grade", Type: rulebook.GradeSetting, Says: "the grade of those flagged"}
+		Doc: "whether values or their natural logarithms are compared"}
+	gradeSetting = rulebook.Setting{Key: "grade", Type: rulebook.GradeSetting, Doc: "the grade of those flagged"}
 )
 
 // number is a decimal written in this package.

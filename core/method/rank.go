@@ -15,14 +15,14 @@ import (
 var percentRank = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "percentile", Among: "peers",
-		Good:  "The same share of subjects each period, whatever the figures",
-		Needs: "Peers only; it always flags some",
+		UseFor:   "The same share of subjects each period, whatever the figures",
+		Requires: "Peers only; it always flags some",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "beyond", Type: rulebook.PercentSetting, Says: "a share of the others", From: number("0.5"), To: number("1"), Example: "95%"},
+			{Key: "beyond", Type: rulebook.PercentSetting, Doc: "a share of the others", From: number("0.5"), To: number("1"), Example: "95%"},
 			sideSetting, peersSetting, gradeSetting,
 		},
-		States: []string{"percent_rank"}, Refuses: noWhole, Decides: decideShare("percent_rank"),
+		ExampleKeys: []string{"percent_rank"}, RefuseLevel: noWhole, DecideExample: decideShare("percent_rank"),
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s ranks beyond %s of the others among %s%s; with fewer than %d others it is not judged",
 				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")),
@@ -50,18 +50,18 @@ var percentRank = &Method{
 var extremePlace = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "top or bottom", Among: "peers",
-		Good:  "The first so many of a list, such as the ten largest discounts",
-		Needs: "Peers only; it always flags some",
+		UseFor:   "The first so many of a list, such as the ten largest discounts",
+		Requires: "Peers only; it always flags some",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "first", Type: rulebook.NumberSetting, Whole: true, Says: "a number of places", From: number("1"), To: number("1000000"), Example: "10"},
-			{Key: "side", Type: rulebook.WordSetting, Default: "high", Choices: []string{"high", "low"}, Says: "from the highest or the lowest value"},
+			{Key: "first", Type: rulebook.NumberSetting, Whole: true, Doc: "a number of places", From: number("1"), To: number("1000000"), Example: "10"},
+			{Key: "side", Type: rulebook.WordSetting, Default: "high", Choices: []string{"high", "low"}, Doc: "from the highest or the lowest value"},
 			{Key: "places", Type: rulebook.WordSetting, Default: "dense", Choices: []string{"dense", "competition"},
-				Says: "whether the place after two equals is the next one, or the one after that"},
+				Doc: "whether the place after two equals is the next one, or the one after that"},
 			peersSetting, gradeSetting,
 		},
-		States: []string{"rank"}, Refuses: noWhole,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"rank"}, RefuseLevel: noWhole,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["rank"] == nil {
 				return false, fmt.Sprintf("the example of a place says it, such as {place: 1, is: %s}", r.Says("grade"))
 			}

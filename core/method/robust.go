@@ -20,14 +20,14 @@ import (
 var robustScore = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "robust score", Among: "peers",
-		Good:  "Subjects far from the others; one extreme value does not mask another",
-		Needs: "Values that differ: where half of them are the same there is no spread",
+		UseFor:   "Subjects far from the others; one extreme value does not mask another",
+		Requires: "Values that differ: where half of them are the same there is no spread",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Doc: "a score", From: number("0"), Open: true, Example: "3.5"},
 			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
-		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
+		ExampleKeys: []string{"score"}, DecideExample: decideBeyond, RefuseLevel: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the robust score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
 				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")),

@@ -22,30 +22,30 @@ import (
 var shift = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "shift", Among: "lines",
-		Good:  "What an event changed, or failed to: sales after a price change, a promotion that moved nothing",
-		Needs: "Events that name the subjects, and enough days on both sides",
+		UseFor:   "What an event changed, or failed to: sales after a price change, a promotion that moved nothing",
+		Requires: "Events that name the subjects, and enough days on both sides",
 		Settings: []rulebook.Setting{
-			{Key: "shift", Type: rulebook.LinesSetting, Says: "the lines that are added up, or counted"},
-			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is added up; lines are counted unless stated"},
-			{Key: "after", Type: rulebook.LinesSetting, Says: "the events"},
-			{Key: "days", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days on each side", From: number("1"),
+			{Key: "shift", Type: rulebook.LinesSetting, Doc: "the lines that are added up, or counted"},
+			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Doc: "the number that is added up; lines are counted unless stated"},
+			{Key: "after", Type: rulebook.LinesSetting, Doc: "the events"},
+			{Key: "days", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Doc: "a number of days on each side", From: number("1"),
 				To: number("366"), Example: "'28 days'"},
 			{Key: "as", Type: rulebook.WordSetting, Default: "change", Choices: []string{"change", "difference"},
-				Says: "whether the change is a share of what was before, or an amount a day"},
-			{Key: "beyond", Type: rulebook.FigureSetting, Optional: true, Says: "a change of which more is flagged", Example: "30%"},
-			{Key: "at_least", Type: rulebook.FigureSetting, Optional: true, Says: "a change that is flagged, itself included", Example: "20%"},
-			{Key: "less_than", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have come: less of it is flagged", Example: "10%"},
-			{Key: "at_most", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have been exceeded: so much of it or less is flagged",
+				Doc: "whether the change is a share of what was before, or an amount a day"},
+			{Key: "beyond", Type: rulebook.FigureSetting, Optional: true, Doc: "a change of which more is flagged", Example: "30%"},
+			{Key: "at_least", Type: rulebook.FigureSetting, Optional: true, Doc: "a change that is flagged, itself included", Example: "20%"},
+			{Key: "less_than", Type: rulebook.FigureSetting, Optional: true, Doc: "a change that should have come: less of it is flagged", Example: "10%"},
+			{Key: "at_most", Type: rulebook.FigureSetting, Optional: true, Doc: "a change that should have been exceeded: so much of it or less is flagged",
 				Example: "10%"},
-			{Key: "side", Type: rulebook.WordSetting, Default: "low", Choices: []string{"high", "low", "both"}, Says: "which side of a change is flagged"},
+			{Key: "side", Type: rulebook.WordSetting, Default: "low", Choices: []string{"high", "low", "both"}, Doc: "which side of a change is flagged"},
 			{Key: "peers", Type: rulebook.WordSetting, Default: "no", Choices: []string{"no", "yes"},
-				Says: "whether the median change of the others over the same days is taken off"},
+				Doc: "whether the median change of the others over the same days is taken off"},
 			{Key: "least_peers", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000000"), Example: "3",
-				Says: "how many others there must be for that"},
+				Doc: "how many others there must be for that"},
 			gradeSetting,
 		},
-		States: []string{"shift"}, Check: checkShift, Refuses: nil,
-		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+		ExampleKeys: []string{"shift"}, Check: checkShift, RefuseLevel: nil,
+		DecideExample: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["shift"] == nil {
 				return false, fmt.Sprintf("the example of a shift says the change, such as {shift: -40%%, is: %s}", r.Says("grade"))
 			}
@@ -445,8 +445,8 @@ func (r *shifts) Cuts(int) []float64 {
 	return map[string][]float64{"high": {cut}, "low": {-cut}, "both": {-cut, cut}}[r.Rule.Says("side")]
 }
 
-// Apart implements Eventful.
-func (r *shifts) Apart() bool { return true }
+// PerEvent implements Eventful.
+func (r *shifts) PerEvent() bool { return true }
 
 // Days implements Eventful.
 func (r *shifts) Days(code uint32) (days []calendar.Day) {

@@ -17,19 +17,19 @@ import (
 var levelShift = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "level shift", Among: "own past",
-		Good:  "A lasting step, with its date: since June",
-		Needs: "Twelve periods or more; a step shows after three of them",
+		UseFor:   "A lasting step, with its date: since June",
+		Requires: "Twelve periods or more; a step shows after three of them",
 		Settings: []rulebook.Setting{
 			ofSetting,
 			{Key: "over", Type: rulebook.QuantitySetting, Choices: []string{"periods"}, Whole: true, Default: "24 periods",
-				Says: "a number of periods, the judged one among them", From: number("6"), To: number("120"), Example: "'24 periods'"},
+				Doc: "a number of periods, the judged one among them", From: number("6"), To: number("120"), Example: "'24 periods'"},
 			historySetting,
-			{Key: "beyond", Type: rulebook.NumberSetting, Default: "4", Says: "a number of robust deviations", From: number("0"), Open: true, Example: "4"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Default: "4", Doc: "a number of robust deviations", From: number("0"), Open: true, Example: "4"},
 			{Key: "recent", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"periods"}, Whole: true,
-				Says: "a number of last periods in which it must have begun", From: number("3"), To: number("120"), Example: "'6 periods'"},
+				Doc: "a number of last periods in which it must have begun", From: number("3"), To: number("120"), Example: "'6 periods'"},
 			sideSetting, gradeSetting,
 		},
-		States: []string{"score"}, Decides: decideBeyond, Check: checkPast,
+		ExampleKeys: []string{"score"}, DecideExample: decideBeyond, Check: checkPast,
 		Advise: func(b *rulebook.Book, r *rulebook.Rule) string {
 			if n := b.Whole(r, "over"); n < 12 {
 				return fmt.Sprintf("over %d periods noise alone shows a shift too often; twelve or more are better", n)

@@ -22,19 +22,19 @@ import (
 var silence = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "silence", Among: "lines",
-		Good:  "Subjects gone quiet: no line for a number of days, or for longer than usual for them",
-		Needs: "A feed whose lines name the subjects",
+		UseFor:   "Subjects gone quiet: no line for a number of days, or for longer than usual for them",
+		Requires: "A feed whose lines name the subjects",
 		Settings: []rulebook.Setting{
-			{Key: "silence", Type: rulebook.LinesSetting, Says: "the lines that have stopped: a feed, or 'sales where net above 100'"},
+			{Key: "silence", Type: rulebook.LinesSetting, Doc: "the lines that have stopped: a feed, or 'sales where net above 100'"},
 			{Key: "at_least", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"days", "working days"}, From: number("1"), To: number("3660"),
-				Example: "'45 days'", Says: "a number of days"},
+				Example: "'45 days'", Doc: "a number of days"},
 			{Key: "longer_than", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"usual gaps"}, From: number("0"), Open: true,
-				Example: "'2.5 usual gaps'", Says: "a number of usual gaps"},
+				Example: "'2.5 usual gaps'", Doc: "a number of usual gaps"},
 			{Key: "gaps", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000"), Example: "3",
-				Says: "how many gaps make one usual"},
+				Doc: "how many gaps make one usual"},
 			gradeSetting,
 		},
-		States: []string{"days", "usual_gap"}, Decides: decideSilence,
+		ExampleKeys: []string{"days", "usual_gap"}, DecideExample: decideSilence,
 		Check: func(_ *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
 			if r.Says("at_least") == "" && r.Says("longer_than") == "" {
 				say("silence", "state how long: 'at_least: 45 days', 'longer_than: 2.5 usual gaps', or both")

@@ -17,14 +17,14 @@ import (
 var standardScore = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "standard score", Among: "peers",
-		Good:  "Subjects far from the average, where values are about normal and none is extreme",
-		Needs: "Values without records: one extreme widens the scale for all",
+		UseFor:   "Subjects far from the average, where values are about normal and none is extreme",
+		Requires: "Values without records: one extreme widens the scale for all",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Doc: "a score", From: number("0"), Open: true, Example: "3"},
 			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
-		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
+		ExampleKeys: []string{"score"}, DecideExample: decideBeyond, RefuseLevel: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the standard score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
 				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")),

@@ -48,9 +48,9 @@ type Found interface {
 // Eventful is what finds events of a day, each of which is a flag of its own.
 type Eventful interface {
 	Found
-	// Apart says whether each event is flagged by itself, not so many of them
+	// PerEvent says whether each event is flagged by itself, not so many of them
 	// together.
-	Apart() bool
+	PerEvent() bool
 	// Days are those of the events that flag a code, in order, each once.
 	Days(code uint32) []calendar.Day
 	// EvidenceOn is the evidence of the events of one day.

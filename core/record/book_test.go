@@ -23,12 +23,12 @@ func TestEventsAreFlagsOfTheirOwn(t *testing.T) {
 	here := map[record.Key]record.Flag{key("A", 10): {State: record.Raised, Grade: "look"}, key("A", 12): {State: record.Raised, Grade: "look"}}
 	before := map[record.Key]record.Flag{key("A", 3): {State: record.Raised, Grade: "look"}, key("B", 4): {State: record.Raised, Grade: "look"}}
 	b := record.NewBook(here, before)
-	steps := b.Subject("r", "customer", "A", record.Found{Flagged: true, Grade: "look", Apart: true, Events: []calendar.Day{12, 20}})
+	steps := b.Subject("r", "customer", "A", record.Found{Flagged: true, Grade: "look", PerEvent: true, Events: []calendar.Day{12, 20}})
 	assert.Len(t, steps, 3)
 	assert.Equal(t, []calendar.Day{10, 12, 20}, []calendar.Day{steps[0].Key.Event, steps[1].Key.Event, steps[2].Key.Event})
 	assert.Equal(t, []record.State{record.Cleared, record.Raised, record.Raised}, []record.State{steps[0].State, steps[1].State, steps[2].State})
 	assert.Equal(t, []record.Change{record.NoLonger, record.Same, record.NewlyFlagged}, []record.Change{steps[0].Change, steps[1].Change, steps[2].Change})
-	assert.Empty(t, b.Subject("r", "customer", "B", record.Found{Apart: true}), "its event is of the period before")
+	assert.Empty(t, b.Subject("r", "customer", "B", record.Found{PerEvent: true}), "its event is of the period before")
 	assert.Empty(t, b.Rest())
 	assert.Empty(t, record.NewBook(nil, before).Rest(), "nor does it clear when its rule goes")
 	gone := record.NewBook(here, nil).Rest()
@@ -41,7 +41,7 @@ func TestEventsAreFlagsOfTheirOwn(t *testing.T) {
 func TestEventsOfAnEarlierProgram(t *testing.T) {
 	old := map[record.Key]record.Flag{key("A", 0): {State: record.Standing, Grade: "look"}}
 	b := record.NewBook(old, old)
-	steps := b.Subject("r", "customer", "A", record.Found{Flagged: true, Grade: "look", Apart: true, Events: []calendar.Day{12, 20}})
+	steps := b.Subject("r", "customer", "A", record.Found{Flagged: true, Grade: "look", PerEvent: true, Events: []calendar.Day{12, 20}})
 	assert.Len(t, steps, 2)
 	assert.Equal(t, key("A", 12), steps[0].Key)
 	assert.Equal(t, key("A", 0), steps[0].Was)
@@ -73,7 +73,7 @@ func TestEverythingOnRecordIsFollowedOnce(t *testing.T) {
 		now := map[string]record.Found{}
 		apart := rapid.Bool().Draw(t, "apart")
 		for _, s := range subjects[:2] { // C is gone
-			f := record.Found{Apart: apart, Flagged: rapid.Bool().Draw(t, "flagged")}
+			f := record.Found{PerEvent: apart, Flagged: rapid.Bool().Draw(t, "flagged")}
 			if f.Flagged {
 				f.Grade = "look"
 				if apart {

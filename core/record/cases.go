@@ -29,21 +29,21 @@ type Routed struct {
 	Copy []string // who is told
 	Self string   // the account of whom it is about
 
-	Below string // those of who reports to them alone, with spaces between
+	Reports string // those of who reports to them alone, with spaces between
 }
 
 func (i Item) same(o Item) bool {
 	return i.Period == o.Period && i.Rule == o.Rule && i.Event == o.Event
 }
 
-// Arrival is what a sweep records of a subject, on its way to a desk.
-type Arrival struct {
+// Flagged is what a sweep records of a subject, on its way to a desk.
+type Flagged struct {
 	Item
 	Kind       string
 	Code       uint32
 	Sentence   string
 	WasFlagged bool
-	Listed     bool // no case is opened or joined for it
+	NoCase     bool // no case is opened or joined for it
 	Routed
 	Case int64 // the case that holds it, 0 if none does
 }
@@ -56,14 +56,14 @@ type Event struct {
 
 // Desks is the work of taking what a sweep found to its desks.
 type Desks struct {
-	Book    *rulebook.Book
-	Period  calendar.Period
-	Today   calendar.Day
-	Now     time.Time
-	By      string           // who sweeps, "" where no person does
-	Open    bool             // cases are opened and joined, not followed alone
-	Cases   []*casework.Case // all unsettled ones, in order; they change in place
-	Holding map[int64][]Item // what is in them, in whatever period
+	Book   *rulebook.Book
+	Period calendar.Period
+	Today  calendar.Day
+	Now    time.Time
+	By     string           // who sweeps, "" where no person does
+	Open   bool             // cases are opened and joined, not followed alone
+	Cases  []*casework.Case // all unsettled ones, in order; they change in place
+	Items  map[int64][]Item // what is in them, in whatever period
 
 	Opened  []*casework.Case
 	For     map[*casework.Case]string   // who gets those that are opened, where a route says
@@ -82,15 +82,15 @@ type subjectDesk struct {
 	desk string
 }
 
-// Take takes what was found to its desks: into the unsettled case of the same
+// Assign takes what was found to its desks: into the unsettled case of the same
 // subject there, or a new one. What is flagged otherwise than before takes its case
 // along: grade, due day and desk follow. What is in a case that was settled stays in
 // it. The answer is the case that each is put into now, nil where it stays or none
 // is opened.
-func (d *Desks) Take(found []Arrival) (homes []*casework.Case) {
+func (d *Desks) Assign(found []Flagged) (homes []*casework.Case) {
 	d.open, d.byID = map[subjectDesk]*casework.Case{}, map[int64]*casework.Case{}
-	if d.Holding == nil {
-		d.Holding = map[int64][]Item{}
+	if d.Items == nil {
+		d.Items = map[int64][]Item{}
 	}
 	stood := make([]casework.Case, len(d.Cases))
 	for i, c := range d.Cases {
@@ -122,23 +122,23 @@ func changed(c, was casework.Case) bool {
 
 // put has a case hold an item as it now is.
 func (d *Desks) put(id int64, item Item) {
-	for i, known := range d.Holding[id] {
+	for i, known := range d.Items[id] {
 		if known.same(item) {
-			d.Holding[id][i] = item
+			d.Items[id][i] = item
 			return
 		}
 	}
-	d.Holding[id] = append(d.Holding[id], item)
+	d.Items[id] = append(d.Items[id], item)
 }
 
 func (d *Desks) leave(id int64, item Item) {
-	kept := d.Holding[id][:0]
-	for _, known := range d.Holding[id] {
+	kept := d.Items[id][:0]
+	for _, known := range d.Items[id] {
 		if !known.same(item) {
 			kept = append(kept, known)
 		}
 	}
-	d.Holding[id] = kept
+	d.Items[id] = kept
 }
 
 func (d *Desks) note(c *casework.Case, what casework.EventKind, format string, args ...any) {
@@ -146,7 +146,7 @@ func (d *Desks) note(c *casework.Case, what casework.EventKind, format string, a
 }
 
 // of says which rule and period something is of.
-func (d *Desks) of(f Arrival) string {
+func (d *Desks) of(f Flagged) string {
 	title := f.Rule
 	if rule := d.Book.Rule(f.Rule); rule != nil {
 		title = rule.Title
@@ -156,7 +156,7 @@ func (d *Desks) of(f Arrival) string {
 
 // place finds the case of one that was found, if it is put into another than it
 // was in.
-func (d *Desks) place(f Arrival) *casework.Case {
+func (d *Desks) place(f Flagged) *casework.Case {
 	if f.Case != 0 {
 		c := d.byID[f.Case]
 		if c == nil {
@@ -172,13 +172,13 @@ func (d *Desks) place(f Arrival) *casework.Case {
 			return nil // it stays, or the case goes along
 		}
 	}
-	if !f.Flagged || !d.Open || f.Listed || f.Desk == "" {
+	if !f.Flagged || !d.Open || f.NoCase || f.Desk == "" {
 		return nil
 	}
 	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)
 	c := d.open[at]
 	if c == nil {
-		c = &casework.Case{Kind: f.Kind, Code: f.Code, Grade: f.Grade, Severity: f.Severity, Due: due, Self: f.Self, Below: f.Below,
+		c = &casework.Case{Kind: f.Kind, Code: f.Code, Grade: f.Grade, Severity: f.Severity, Due: due, Self: f.Self, Reports: f.Reports,
 			Standing: casework.Standing{Desk: f.Desk, State: casework.Open}}
 		d.give(c, f.For)
 		d.tell(c, f.Copy)
@@ -229,10 +229,10 @@ func (d *Desks) due(desk, grade string) calendar.Day {
 // move takes a case to the desk that its item is routed to now, if nothing else
 // keeps it where it is and no other case of the subject is open there; otherwise
 // the item leaves the case.
-func (d *Desks) move(c *casework.Case, f Arrival) bool {
+func (d *Desks) move(c *casework.Case, f Flagged) bool {
 	at := subjectDesk{f.Kind, f.Code, f.Desk}
 	stays := d.open[at] != nil
-	for _, item := range d.Holding[c.ID] {
+	for _, item := range d.Items[c.ID] {
 		stays = stays || item.Flagged && item.Desk != f.Desk
 	}
 	if stays {
@@ -260,12 +260,12 @@ func (d *Desks) deskTitle(name string) string {
 // where its desk says so.
 func (d *Desks) regrade(c *casework.Case, was casework.Case) {
 	top := Item{Severity: len(d.Book.Grades) + 1}
-	for _, item := range d.Holding[c.ID] {
+	for _, item := range d.Items[c.ID] {
 		if item.Flagged && item.Severity < top.Severity {
 			top = item
 		}
 	}
-	c.Cleared = top.Grade == "" && len(d.Holding[c.ID]) > 0
+	c.Cleared = top.Grade == "" && len(d.Items[c.ID]) > 0
 	switch {
 	case c.Cleared:
 		if desk := d.Book.Desk(c.Desk); desk != nil && desk.Closes && !was.Cleared {

@@ -33,13 +33,13 @@ var (
 func desks(t require.TestingT, open bool, cases ...*casework.Case) *record.Desks {
 	book, problems := rulebook.Read([]byte(desksBook), method.All())
 	require.Empty(t, problems)
-	return &record.Desks{Book: book, Period: october, Today: monday, Open: open, Cases: cases, Holding: map[int64][]record.Item{}}
+	return &record.Desks{Book: book, Period: october, Today: monday, Open: open, Cases: cases, Items: map[int64][]record.Item{}}
 }
 
 // arrival is what a sweep records of rep 7 by rule low.
-func arrival(grade, desk string, held int64, was bool) record.Arrival {
+func arrival(grade, desk string, held int64, was bool) record.Flagged {
 	severity := map[string]int{"act": 0, "look": 1, "": 2}[grade]
-	return record.Arrival{Item: record.Item{Rule: "low", Period: calendar.Key{Grain: "month", Start: calendar.Date(2026, 10, 1)},
+	return record.Flagged{Item: record.Item{Rule: "low", Period: calendar.Key{Grain: "month", Start: calendar.Date(2026, 10, 1)},
 		Grade: or(grade, "look"), Severity: severity, Flagged: grade != "", Desk: desk},
 		Kind: "rep", Code: 7, Sentence: "So it is.", WasFlagged: was, Case: held}
 }
@@ -68,7 +68,7 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		d := desks(t, true)
 		second := arrival("act", "north", 0, false)
 		second.Event = 5
-		homes := d.Take([]record.Arrival{arrival("look", "north", 0, false), second, arrival("", "north", 0, false), arrival("look", "", 0, false)})
+		homes := d.Assign([]record.Flagged{arrival("look", "north", 0, false), second, arrival("", "north", 0, false), arrival("look", "", 0, false)})
 		require.Len(t, d.Opened, 1)
 		c := d.Opened[0]
 		assert.Equal(t, []*casework.Case{c, c, nil, nil}, homes)
@@ -79,22 +79,22 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 	})
 	t.Run("not while cases are not opened", func(t *testing.T) {
 		d := desks(t, false)
-		assert.Equal(t, []*casework.Case{nil}, d.Take([]record.Arrival{arrival("look", "north", 0, false)}))
+		assert.Equal(t, []*casework.Case{nil}, d.Assign([]record.Flagged{arrival("look", "north", 0, false)}))
 		assert.Empty(t, d.Opened)
 	})
 	t.Run("not for what is listed only", func(t *testing.T) {
 		d := desks(t, true, known(1, "north", "look", monday))
 		listed := arrival("act", "north", 0, false)
-		listed.Listed = true
-		assert.Equal(t, []*casework.Case{nil}, d.Take([]record.Arrival{listed}))
+		listed.NoCase = true
+		assert.Equal(t, []*casework.Case{nil}, d.Assign([]record.Flagged{listed}))
 		assert.Empty(t, d.Opened)
 		assert.Equal(t, "look", d.Cases[0].Grade)
 	})
 	t.Run("worse, and due the sooner", func(t *testing.T) {
 		c := known(1, "north", "look", calendar.Date(2026, 11, 20))
 		d := desks(t, true, c)
-		d.Holding[1] = []record.Item{arrival("look", "north", 1, true).Item}
-		d.Take([]record.Arrival{arrival("act", "north", 1, true)})
+		d.Items[1] = []record.Item{arrival("look", "north", 1, true).Item}
+		d.Assign([]record.Flagged{arrival("act", "north", 1, true)})
 		assert.Equal(t, []string{"regraded"}, trail(d))
 		assert.Equal(t, "Look becomes Act, due 3 Nov 2026", d.Trail[0].Text)
 		assert.Equal(t, []*casework.Case{c}, d.Changed)
@@ -103,51 +103,51 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 	t.Run("milder, and due by the milder grade", func(t *testing.T) {
 		c := known(1, "north", "act", calendar.Date(2026, 11, 1))
 		d := desks(t, true, c)
-		d.Take([]record.Arrival{arrival("look", "north", 1, true)})
+		d.Assign([]record.Flagged{arrival("look", "north", 1, true)})
 		assert.Equal(t, calendar.Date(2026, 11, 5), c.Due)
 	})
 	t.Run("what has cleared moves no case", func(t *testing.T) {
 		c := known(1, "north", "look", monday)
 		d := desks(t, true, c)
-		d.Take([]record.Arrival{arrival("", "south", 1, true)})
+		d.Assign([]record.Flagged{arrival("", "south", 1, true)})
 		assert.Equal(t, "north", c.Desk)
 		assert.NotContains(t, trail(d), "moved")
 	})
 	t.Run("worse, but due sooner already", func(t *testing.T) {
 		c := known(1, "north", "look", calendar.Date(2026, 11, 1))
 		d := desks(t, true, c)
-		d.Take([]record.Arrival{arrival("act", "north", 1, true)})
+		d.Assign([]record.Flagged{arrival("act", "north", 1, true)})
 		assert.Equal(t, calendar.Date(2026, 11, 1), c.Due)
 	})
 	t.Run("cleared, back again", func(t *testing.T) {
 		c := known(1, "north", "act", monday)
 		d := desks(t, true, c)
-		d.Take([]record.Arrival{arrival("", "north", 1, true)})
+		d.Assign([]record.Flagged{arrival("", "north", 1, true)})
 		assert.True(t, c.Cleared)
 		assert.False(t, c.State == casework.Settled)
 		assert.Equal(t, "act", c.Grade)
 		d = desks(t, true, c)
-		d.Take([]record.Arrival{arrival("act", "north", 1, false)})
+		d.Assign([]record.Flagged{arrival("act", "north", 1, false)})
 		assert.False(t, c.Cleared)
 		assert.Equal(t, []string{"joined"}, trail(d))
 	})
 	t.Run("closed by its desk, once", func(t *testing.T) {
 		c := known(1, "south", "act", monday)
 		d := desks(t, true, c)
-		d.Take([]record.Arrival{arrival("", "south", 1, true)})
+		d.Assign([]record.Flagged{arrival("", "south", 1, true)})
 		assert.True(t, c.State == casework.Settled)
 		assert.Equal(t, []string{"cleared", "settled"}, trail(d))
 		again := known(1, "south", "act", monday)
 		again.Cleared = true // somebody opened it again on purpose
 		d = desks(t, true, again)
-		d.Take([]record.Arrival{arrival("", "south", 1, false)})
+		d.Assign([]record.Flagged{arrival("", "south", 1, false)})
 		assert.False(t, again.State == casework.Settled)
 		assert.Empty(t, d.Changed)
 	})
 	t.Run("moved along, to nobody", func(t *testing.T) {
 		c := known(1, "south", "act", monday)
 		d := desks(t, true, c)
-		homes := d.Take([]record.Arrival{arrival("act", "north", 1, true)})
+		homes := d.Assign([]record.Flagged{arrival("act", "north", 1, true)})
 		assert.Equal(t, []*casework.Case{nil}, homes)
 		assert.Equal(t, "north", c.Desk)
 		assert.Equal(t, casework.Open, c.State)
@@ -158,8 +158,8 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		d := desks(t, true, c)
 		other := arrival("look", "south", 1, true).Item
 		other.Rule = "other"
-		d.Holding[1] = []record.Item{other, arrival("act", "south", 1, true).Item}
-		homes := d.Take([]record.Arrival{arrival("act", "north", 1, true)})
+		d.Items[1] = []record.Item{other, arrival("act", "south", 1, true).Item}
+		homes := d.Assign([]record.Flagged{arrival("act", "north", 1, true)})
 		require.Len(t, d.Opened, 1)
 		assert.Equal(t, d.Opened[0], homes[0])
 		assert.Equal(t, []string{"left", "opened", "regraded"}, trail(d))
@@ -167,7 +167,7 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 	})
 	t.Run("of a settled case, it stays there", func(t *testing.T) {
 		d := desks(t, true)
-		assert.Equal(t, []*casework.Case{nil}, d.Take([]record.Arrival{arrival("act", "north", 9, false)}))
+		assert.Equal(t, []*casework.Case{nil}, d.Assign([]record.Flagged{arrival("act", "north", 9, false)}))
 		assert.Empty(t, d.Trail)
 	})
 }
@@ -176,14 +176,14 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 // the same again changes nothing.
 func TestOneCaseASubjectAndDesk(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		var found []record.Arrival
+		var found []record.Flagged
 		for i := range rapid.IntRange(1, 8).Draw(t, "found") {
 			a := arrival(rapid.SampledFrom([]string{"act", "look", ""}).Draw(t, "grade"), rapid.SampledFrom([]string{"north", "south"}).Draw(t, "desk"), 0, false)
 			a.Code, a.Event = uint32(rapid.IntRange(1, 2).Draw(t, "code")), calendar.Day(i)
 			found = append(found, a)
 		}
 		d := desks(t, true)
-		homes := d.Take(found)
+		homes := d.Assign(found)
 		seen := map[[2]any]bool{}
 		for i, c := range d.Opened {
 			c.ID = int64(i + 1)
@@ -197,10 +197,10 @@ func TestOneCaseASubjectAndDesk(t *testing.T) {
 				found[i].Case, found[i].WasFlagged = c.ID, true
 				assert.Equal(t, found[i].Desk, c.Desk)
 				assert.LessOrEqual(t, c.Severity, found[i].Severity)
-				again.Holding[c.ID] = append(again.Holding[c.ID], found[i].Item)
+				again.Items[c.ID] = append(again.Items[c.ID], found[i].Item)
 			}
 		}
-		for _, home := range again.Take(found) {
+		for _, home := range again.Assign(found) {
 			assert.Nil(t, home)
 		}
 		assert.Empty(t, again.Opened)

@@ -51,11 +51,11 @@ func (f *Flag) flagged() bool { return f != nil && f.State != Cleared }
 // Found is what a rule finds now of a subject; a rule that is off or gone finds
 // nothing.
 type Found struct {
-	Flagged bool
-	Grade   string
-	Gone    bool
-	Apart   bool           // the rule flags events, each by itself
-	Events  []calendar.Day // those it flags, in order
+	Flagged  bool
+	Grade    string
+	Gone     bool
+	PerEvent bool           // the rule flags events, each by itself
+	Events   []calendar.Day // those it flags, in order
 }
 
 // Step is what is recorded under a key.
@@ -171,7 +171,7 @@ func (b *Book) Subject(rule, level, subject string, now Found) (steps []Step) {
 	}
 	days := slices.Clone(b.events[whole])
 	was := map[calendar.Day]Key{}
-	if now.Apart && len(now.Events) > 0 && slices.Contains(days, 0) && !slices.Contains(days, now.Events[0]) {
+	if now.PerEvent && len(now.Events) > 0 && slices.Contains(days, 0) && !slices.Contains(days, now.Events[0]) {
 		was[now.Events[0]] = whole
 		days = slices.DeleteFunc(days, func(d calendar.Day) bool { return d == 0 })
 	}
@@ -180,7 +180,7 @@ func (b *Book) Subject(rule, level, subject string, now Found) (steps []Step) {
 		found = []calendar.Day{0}
 	}
 	days = append(days, found...)
-	if !now.Apart {
+	if !now.PerEvent {
 		days = append(days, 0)
 	}
 	slices.Sort(days)
@@ -191,7 +191,7 @@ func (b *Book) Subject(rule, level, subject string, now Found) (steps []Step) {
 			known = key
 		}
 		var before *Flag
-		if !now.Apart && day == 0 {
+		if !now.PerEvent && day == 0 {
 			before = at(b.before, key)
 		}
 		this := Found{}

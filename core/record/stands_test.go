@@ -24,7 +24,7 @@ func TestStandsIsWhatJudgingAgainRecords(t *testing.T) {
 		for i := range rapid.IntRange(1, 6).Draw(t, "subjects") {
 			subject := fmt.Sprint("R", i)
 			subjects = append(subjects, subject)
-			f := record.Found{Apart: apart, Flagged: rapid.Bool().Draw(t, "flagged"), Grade: "look"}
+			f := record.Found{PerEvent: apart, Flagged: rapid.Bool().Draw(t, "flagged"), Grade: "look"}
 			if f.Flagged && apart {
 				f.Events = slices.Compact(slices.Sorted(slices.Values(rapid.SliceOfN(rapid.Map(rapid.IntRange(1, 4),
 					func(n int) calendar.Day { return calendar.Day(n) }), 1, 3).Draw(t, "events"))))

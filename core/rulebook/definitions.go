@@ -52,13 +52,13 @@ type Kind struct {
 // Attribute is one column of a register. Within names the attribute that its
 // values lie in, as a team lies in a territory: each value in one at a time.
 type Attribute struct {
-	At     Position
-	Name   string
-	Type   lang.Type
-	Within string
-	Person bool // its values are names of accounts
-	Self   bool // the account of the subject itself
-	Boss   bool // the account of whom the subject reports to
+	At      Position
+	Name    string
+	Type    lang.Type
+	Within  string
+	Person  bool // its values are names of accounts
+	Subject bool // the account of the subject itself
+	Manager bool // the account of whom the subject reports to
 }
 
 // Feed is a declared stream of lines.
@@ -229,7 +229,7 @@ type Rule struct {
 	Trial     bool          // it is not on, but judged and counted apart from the list
 	From      *calendar.Day // of the periods it holds for; nil is ever
 	Until     *calendar.Day
-	Listed    bool     // what it flags is listed, and goes to no desk
+	NoCase    bool     // what it flags is listed, and goes to no desk
 	ToDate    bool     // open cases while the period runs, too
 	LastWord  bool     // a breach keeps the rules after it from judging that subject
 	Shows     []string // further measures put beside what was found

@@ -14,18 +14,18 @@ import (
 // a document asks for it, what may be set, and how it is said. How it judges is
 // package method's, which hands these in.
 type Method struct {
-	Family   string // "outlier" or "window"
-	Name     string // what 'by' says in an outlier; the first key of a window
-	Among    string // whom or what it looks at: "peers", "own past" or "lines"
-	Good     string // what it is good for, in a line
-	Needs    string // what it needs, in a line
-	Settings []Setting
-	States   []string                                                          // what an example states of it, such as "score"
-	Decides  func(b *Book, r *Rule, stated map[string]*big.Rat) (bool, string) // whether what an example states is flagged, or what it fails to say
-	Refuses  func(l Level) string                                              // why it cannot judge a level; nil judges any
-	Check    func(b *Book, r *Rule, say func(key, format string, args ...any)) // what the settings cannot tell each alone
-	Advise   func(b *Book, r *Rule) string                                     // what a sound rule had better not have, or ""
-	Words    func(b *Book, r *Rule) string                                     // after "Each month, for every rep: "
+	Family        string // "outlier" or "window"
+	Name          string // what 'by' says in an outlier; the first key of a window
+	Among         string // whom or what it looks at: "peers", "own past" or "lines"
+	UseFor        string // what it is good for, in a line
+	Requires      string // what it needs, in a line
+	Settings      []Setting
+	ExampleKeys   []string                                                          // what an example states of it, such as "score"
+	DecideExample func(b *Book, r *Rule, stated map[string]*big.Rat) (bool, string) // whether what an example states is flagged, or what it fails to say
+	RefuseLevel   func(l Level) string                                              // why it cannot judge a level; nil judges any
+	Check         func(b *Book, r *Rule, say func(key, format string, args ...any)) // what the settings cannot tell each alone
+	Advise        func(b *Book, r *Rule) string                                     // what a sound rule had better not have, or ""
+	Words         func(b *Book, r *Rule) string                                     // after "Each month, for every rep: "
 }
 
 // SettingType is what stands in a setting.
@@ -55,7 +55,7 @@ const (
 type Setting struct {
 	Key      string
 	Type     SettingType
-	Says     string // what it is, for people
+	Doc      string // what it is, for people
 	Default  string // as a document writes it; "" is required, unless Optional
 	Optional bool
 	Choices  []string       // the words, or the nouns of a quantity
@@ -197,15 +197,15 @@ func (r *reader) readMethod(v value, family string, book *Book, rule *Rule) {
 		field := f[s.Key]
 		if field.absent() && s.Default == "" {
 			if !s.Optional {
-				field.complain("%q is missing: %s", s.Key, s.Says)
+				field.complain("%q is missing: %s", s.Key, s.Doc)
 			}
 			continue
 		}
 		rule.Settings[s.Key] = r.readSetting(field, s, book, rule)
 	}
 	for _, l := range rule.Levels {
-		if m.Refuses != nil {
-			if why := m.Refuses(l); why != "" {
+		if m.RefuseLevel != nil {
+			if why := m.RefuseLevel(l); why != "" {
 				v.complain("%s cannot judge %s: %s", m.Name, l, why)
 			}
 		}
@@ -359,9 +359,9 @@ func dialNote(b Bound) string {
 // wanted says what stands in a setting, with how far it may go.
 func wanted(s Setting) string {
 	if s.From == nil {
-		return s.Says
+		return s.Doc
 	}
-	return s.Says + " " + rangeWords(s)
+	return s.Doc + " " + rangeWords(s)
 }
 
 func rangeWords(s Setting) string {
@@ -415,7 +415,7 @@ func (r *reader) readList(v value, s Setting, book *Book) Value {
 		}
 	}
 	if len(out.List) == 0 {
-		v.complain("name at least one: %s", s.Says)
+		v.complain("name at least one: %s", s.Doc)
 	}
 	out.Text = strings.Join(out.List, ", ")
 	return out

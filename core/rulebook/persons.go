@@ -15,22 +15,22 @@ func (b *Book) SelfOf(level Level, attributes lang.Lookup) string {
 		return ""
 	}
 	if k := b.Kind(level.Kind); k != nil {
-		if name := k.SelfAttribute(); name != "" {
+		if name := k.SubjectAttribute(); name != "" {
 			return attributes(k.Name + "." + name).Text
 		}
 	}
 	return ""
 }
 
-// SelfAttribute is the name of the attribute that holds the account of the subject
-// itself, BossAttribute that of whom it reports to; "" where there is none.
-func (k *Kind) SelfAttribute() string {
-	return k.attributeThat(func(a Attribute) bool { return a.Self })
+// SubjectAttribute is the name of the attribute that holds the account of the subject
+// itself, ManagerAttribute that of whom it reports to; "" where there is none.
+func (k *Kind) SubjectAttribute() string {
+	return k.attributeThat(func(a Attribute) bool { return a.Subject })
 }
 
-// BossAttribute is described at SelfAttribute.
-func (k *Kind) BossAttribute() string {
-	return k.attributeThat(func(a Attribute) bool { return a.Boss })
+// ManagerAttribute is described at SubjectAttribute.
+func (k *Kind) ManagerAttribute() string {
+	return k.attributeThat(func(a Attribute) bool { return a.Manager })
 }
 
 func (k *Kind) attributeThat(is func(Attribute) bool) string {

@@ -77,7 +77,7 @@ func (r *reader) readKinds(v value, book *Book) {
 			k.Attributes = append(k.Attributes, a.attribute())
 		}
 		r.checkWithin(&k, f["attributes"].path)
-		if k.BossAttribute() != "" && k.SelfAttribute() == "" {
+		if k.ManagerAttribute() != "" && k.SubjectAttribute() == "" {
 			f["attributes"].complain("who reports to whom takes both: an attribute that is 'reports to', and one that is 'self'")
 		}
 		book.Kinds = append(book.Kinds, k)

@@ -51,7 +51,7 @@ func (r *reader) readExampleInput(e entry, book *Book, rule *Rule) ExampleInput 
 	m := book.Measure(e.key)
 	known := append(measureNames(book), "target", "comparison")
 	if rule.Method != nil {
-		known = append(known, rule.Method.States...)
+		known = append(known, rule.Method.ExampleKeys...)
 	}
 	if m == nil && !slices.Contains(known, e.key) {
 		in.Name = r.now("figure of an example", e.key, known, e.at, e.path)

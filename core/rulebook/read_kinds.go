@@ -18,7 +18,7 @@ func (e entry) attribute() Attribute {
 	a.typed(f["type"].oneOf("text", "text", "number", "date", "person"))
 	if is := f["is"]; !is.absent() {
 		said := is.oneOf("self", "self", "reports to")
-		if a.Self, a.Boss = said == "self", said == "reports to"; !a.Person {
+		if a.Subject, a.Manager = said == "self", said == "reports to"; !a.Person {
 			is.complain("only an attribute of type person can be the subject's own account, or that of whom it reports to")
 		}
 	}

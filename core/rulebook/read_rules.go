@@ -49,7 +49,7 @@ func countOf(s, noun string) (int, bool) {
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields(sections["rule"]...)
-		rule := Rule{At: item.at, Name: f["name"].required(), Listed: f["cases"].oneOf("on desks", "on desks", "none") == "none",
+		rule := Rule{At: item.at, Name: f["name"].required(), NoCase: f["cases"].oneOf("on desks", "on desks", "none") == "none",
 			ToDate: f["to_date"].yes(false), LastWord: f["last_word"].yes(false)}
 		switch f["on"].oneOf("true", "true", "false", "trial") {
 		case "true":

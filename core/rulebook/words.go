@@ -55,7 +55,7 @@ func (b *Book) Words(r *Rule) string {
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %s.", r.Persists.Least, r.Persists.Of, words.Plural(r.Each))
 	}
-	if r.Listed {
+	if r.NoCase {
 		s.WriteString(" Its flags are listed and open no cases.")
 	}
 	if r.ToDate {

@@ -25,7 +25,7 @@ type RuleDefinition struct {
 	Persists   string              `json:"persists,omitempty"`
 	On         *bool               `json:"on,omitempty"`
 	Trial      bool                `json:"trial,omitempty"`
-	Listed     bool                `json:"listed,omitempty"`
+	NoCase     bool                `json:"listed,omitempty"`
 	ToDate     bool                `json:"to_date,omitempty"`
 	LastWord   bool                `json:"last_word,omitempty"`
 	ValidFrom  string              `json:"valid_from,omitempty"`
@@ -84,7 +84,7 @@ func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d
 
 // Define gives a rule of the book field by field.
 func (b *Book) Define(r *Rule) RuleDefinition {
-	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, Listed: r.Listed, ToDate: r.ToDate, LastWord: r.LastWord, Shows: r.Shows}
+	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, NoCase: r.NoCase, ToDate: r.ToDate, LastWord: r.LastWord, Shows: r.Shows}
 	d.Ended = map[string]string{"zero": "counts as zero", "missing": "no data"}[r.Ended]
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
@@ -295,7 +295,7 @@ func (w *ruleWriter) head(d *RuleDefinition) {
 	case d.On != nil && !*d.On:
 		w.line("on: false")
 	}
-	if d.Listed {
+	if d.NoCase {
 		w.line("cases: none")
 	}
 	if d.ToDate {

@@ -55,7 +55,7 @@ func TestEveryFieldIsWritten(t *testing.T) {
 			Bands: []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
 			Examples: []map[string]string{{"margin_rate": "20%", "comparison": "25%", "rep.territory": "Lowmarsh", "is": "look"},
 				{"margin_rate": "missing", "comparison": "1%", "is": "look"}}},
-		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, Listed: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year",
+		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, NoCase: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year",
 			Bands: []BandDefinition{{Grade: "act", Below: "5%"}, {Rest: true}}},
 		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"},
 			Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2,

@@ -230,16 +230,16 @@ func wire(ctx context.Context, s *store.Store, database string, live *notify.Liv
 		return nil, nil, nil, err
 	}
 	reviews := review.New(s, b, o.Now)
-	queue.Also(reviews.Steps)
+	queue.OnTick(reviews.Steps)
 	accounts := people.New(s, o.Now)
 	if switchesOf(ctx).NoDelay {
-		accounts.Unhurried()
+		accounts.WithoutDelay()
 	}
 	handler, err := httpapi.New(httpapi.Services{
 		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Live: live, Review: reviews,
 		People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
-		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies,
+		Sessions: pgxstore.NewWithCleanupInterval(s.Interactive(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies,
 		Audit: s, Views: s,
 		Backup: func(ctx context.Context, to io.Writer) error {
 			tools, err := pgserver.Tools()

@@ -184,7 +184,7 @@ func (s *Service) Publish(ctx context.Context, p Publication) (store.Revision, e
 		return store.Revision{}, &Faulty{problems}
 	}
 	var out store.Revision
-	err := s.store.Do(ctx, store.LockPublish, func(tx *store.Tx) error {
+	err := s.store.InTx(ctx, store.LockPublish, func(tx *store.Tx) error {
 		latest, err := tx.LatestRevision(ctx)
 		before := &rulebook.Book{}
 		switch {

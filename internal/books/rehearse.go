@@ -151,7 +151,7 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 // desks counts the flagged by the desk they would go to; what a rule only lists goes to none.
 func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) {
 	codes, kind := r.Flagged(), r.Level.String()
-	if r.Rule.Listed {
+	if r.Rule.NoCase {
 		return len(codes)
 	}
 	for _, code := range codes {

@@ -110,7 +110,7 @@ func (out *Routed) cases(e *measure.Engine, results []*judge.Result) []routing.C
 		_, last := e.Book.Calendar.Span(res.Period)
 		below := judge.ReportsTo(e, last)
 		for _, code := range res.Flagged() {
-			if out.Flagged++; res.Rule.Listed {
+			if out.Flagged++; res.Rule.NoCase {
 				out.Listed++
 				continue
 			}

@@ -70,7 +70,7 @@ var absenceCommands = []command{
 				if _, err := read[struct{}](e)(e.client.DeleteAbsence(ctx, id)); err != nil {
 					return err
 				}
-				e.say("Removed absence %d.\n", id)
+				e.printf("Removed absence %d.\n", id)
 				return nil
 			}
 		},

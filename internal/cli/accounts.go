@@ -38,7 +38,7 @@ var accountCommands = []command{
 				if err := e.keepToken(e.server, token.Token); err != nil {
 					return fmt.Errorf("keeping the token: %w", err)
 				}
-				e.say("Signed in to %s as %s (%s).\n", e.server, token.Person.DisplayName, token.Person.Role)
+				e.printf("Signed in to %s as %s (%s).\n", e.server, token.Person.DisplayName, token.Person.Role)
 				return nil
 			}
 		},
@@ -51,7 +51,7 @@ var accountCommands = []command{
 				if _, err := read[struct{}](e)(e.client.DeleteToken(ctx)); err != nil {
 					return err
 				}
-				e.say("Signed out of %s.\n", e.server)
+				e.printf("Signed out of %s.\n", e.server)
 				return e.keepToken(e.server, "")
 			}
 		},
@@ -119,7 +119,7 @@ var accountCommands = []command{
 				if _, err := read[struct{}](e)(e.client.RevokeToken(ctx, id)); err != nil {
 					return err
 				}
-				e.say("Token %d is revoked.\n", id)
+				e.printf("Token %d is revoked.\n", id)
 				return nil
 			}
 		},
@@ -179,7 +179,7 @@ var accountCommands = []command{
 				if err != nil {
 					return err
 				}
-				e.say("Added %s (%s). The one-time password, valid until %s:\n", p.Person.DisplayName, p.Person.Role, e.moment(p.Ends))
+				e.printf("Added %s (%s). The one-time password, valid until %s:\n", p.Person.DisplayName, p.Person.Role, e.moment(p.Ends))
 				_, err = fmt.Fprintln(e.out, p.OneTimePassword)
 				return err
 			}
@@ -216,7 +216,7 @@ var accountCommands = []command{
 				if err != nil {
 					return err
 				}
-				e.say("%s is %s now, on %s.\n", p.DisplayName, rulebook.Article(string(p.Role)), or(strings.Join(p.Desks, ", "), "no desk"))
+				e.printf("%s is %s now, on %s.\n", p.DisplayName, rulebook.Article(string(p.Role)), or(strings.Join(p.Desks, ", "), "no desk"))
 				return nil
 			}
 		},
@@ -233,7 +233,7 @@ var accountCommands = []command{
 				if _, err := read[struct{}](e)(e.client.ClosePerson(ctx, args[0])); err != nil {
 					return err
 				}
-				e.say("Closed the account %s.\n", args[0])
+				e.printf("Closed the account %s.\n", args[0])
 				return nil
 			}
 		},
@@ -260,7 +260,7 @@ func changePassword(ctx context.Context, e *env, args []string) error {
 		if err != nil {
 			return err
 		}
-		e.say("%s signs in with this one-time password until %s; sessions and tokens have ended.\n", args[0], e.moment(w.Ends))
+		e.printf("%s signs in with this one-time password until %s; sessions and tokens have ended.\n", args[0], e.moment(w.Ends))
 		_, err = fmt.Fprintln(e.out, w.OneTimePassword)
 		return err
 	}
@@ -278,7 +278,7 @@ func changePassword(ctx context.Context, e *env, args []string) error {
 	if err := e.keepToken(e.server, ""); err != nil {
 		return err
 	}
-	e.say("Your password is changed. Sign in again with: oskel sign-in NAME\n")
+	e.printf("Your password is changed. Sign in again with: oskel sign-in NAME\n")
 	return nil
 }
 
@@ -286,9 +286,9 @@ func changePassword(ctx context.Context, e *env, args []string) error {
 // line.
 func (e *env) password(prompt string) (string, error) {
 	if f, ok := e.in.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
-		e.say("%s", prompt)
+		e.printf("%s", prompt)
 		text, err := term.ReadPassword(int(f.Fd()))
-		e.say("\n")
+		e.printf("\n")
 		return string(text), err
 	}
 	if e.lines == nil {

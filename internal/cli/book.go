@@ -32,7 +32,7 @@ var bookCommands = []command{
 					for _, p := range problems {
 						fmt.Fprintf(e.out, "%s:%d:%d: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
 					}
-					e.say("%s; nothing of this can be published.\n", counted(len(problems), "problem"))
+					e.printf("%s; nothing of this can be published.\n", counted(len(problems), "problem"))
 					return errSilent
 				}
 				for i := range book.Rules {
@@ -40,13 +40,13 @@ var bookCommands = []command{
 					fmt.Fprintf(e.out, "%s (%s): %s\n", r.Name, r.Family(), book.Words(r))
 				}
 				for _, p := range advice {
-					e.say("%s:%d:%d: warning: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
+					e.printf("%s:%d:%d: warning: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
 				}
-				e.say("%s, %s, %s: no errors", counted(len(book.Rules), "rule"), counted(len(book.Measures), "measure"), counted(len(book.Desks), "desk"))
+				e.printf("%s, %s, %s: no errors", counted(len(book.Rules), "rule"), counted(len(book.Measures), "measure"), counted(len(book.Desks), "desk"))
 				if len(advice) > 0 {
-					e.say(", %s", counted(len(advice), "warning"))
+					e.printf(", %s", counted(len(advice), "warning"))
 				}
-				e.say(".\n")
+				e.printf(".\n")
 				return nil
 			}
 		},
@@ -112,7 +112,7 @@ var bookCommands = []command{
 				for _, r := range all {
 					if r.Record != nil {
 						for _, note := range r.Record.Notes {
-							e.say("%s: %s\n", r.Name, note)
+							e.printf("%s: %s\n", r.Name, note)
 						}
 					}
 				}
@@ -154,7 +154,7 @@ var bookCommands = []command{
 					return e.show(book, nil, nil)
 				}
 				if book.Revision == 0 {
-					e.say("No rulebook is published yet: oskel publish -note \"…\" rulebook.yaml\n")
+					e.printf("No rulebook is published yet: oskel publish -note \"…\" rulebook.yaml\n")
 					return errSilent
 				}
 				if *file != "" {
@@ -214,9 +214,9 @@ func publishAs(ctx context.Context, e *env, note string, publish func(basedOn in
 	if e.format == "json" {
 		return e.show(revision, nil, nil)
 	}
-	e.say("Published revision %d:\n", revision.Number)
+	e.printf("Published revision %d:\n", revision.Number)
 	for _, d := range revision.Differences {
-		e.say("  %s\n", d)
+		e.printf("  %s\n", d)
 	}
 	return nil
 }

@@ -295,6 +295,6 @@ func settleCleared(ctx context.Context, e *env, desk string) error {
 	if e.format == "json" {
 		return e.show(all, nil, nil)
 	}
-	e.say("Settled %s as cleared.\n", counted(all.Settled, "case"))
+	e.printf("Settled %s as cleared.\n", counted(all.Settled, "case"))
 	return nil
 }

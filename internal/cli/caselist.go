@@ -16,7 +16,7 @@ func (e *env) event(x client.CaseEvent) {
 	if x.Text != "" {
 		did += ": " + x.Text
 	}
-	fmt.Fprintf(e.out, "  %s  %s\n", e.quiet(e.moment(x.At)), did)
+	fmt.Fprintf(e.out, "  %s  %s\n", e.dim(e.moment(x.At)), did)
 }
 
 // caseAction does one thing to one case and shows how it then stands.
@@ -77,13 +77,13 @@ func showCases(ctx context.Context, e *env, list []client.Case) error {
 		return err
 	}
 	if len(list) == 0 {
-		e.say("No cases match. Cases of all desks: oskel cases -all\n")
+		e.printf("No cases match. Cases of all desks: oskel cases -all\n")
 	}
 	return nil
 }
 
-// apart says which finding a flag of a case has of its own.
-func apart(c client.Case, flag int64) string {
+// flagFinding says which finding a flag of a case has of its own.
+func flagFinding(c client.Case, flag int64) string {
 	if c.FlagFindings != nil {
 		for _, f := range *c.FlagFindings {
 			if f.Exception == flag {
@@ -111,14 +111,14 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 	if c.Cleared {
 		grade = "all cleared"
 	}
-	fmt.Fprintf(e.out, "Case %d  %s  %s (%s %s)\n%s, %s, due %s\n\n", c.Id, grade, e.strong(c.Name), c.Kind, c.Key, c.Desk, stateText(c),
+	fmt.Fprintf(e.out, "Case %d  %s  %s (%s %s)\n%s, %s, due %s\n\n", c.Id, grade, e.bold(c.Name), c.Kind, c.Key, c.Desk, stateText(c),
 		c.Due.Format("2 Jan 2006"))
 	for _, x := range d.Exceptions {
 		grade := mark(x.Grade)
 		if x.State == "cleared" {
 			grade = "cleared"
 		}
-		fmt.Fprintf(e.out, "  %s  %s, %s (exception %d)%s\n", grade, x.RuleTitle, x.Period, x.Id, apart(c, x.Id))
+		fmt.Fprintf(e.out, "  %s  %s, %s (exception %d)%s\n", grade, x.RuleTitle, x.Period, x.Id, flagFinding(c, x.Id))
 		for _, line := range wrapText(x.Sentence, e.room(4)) {
 			fmt.Fprintln(e.out, "    "+line)
 		}
@@ -160,7 +160,7 @@ var caseListCommands = []command{
 			stringFlag(f, &p.Person, "person", "only those that this `account` has taken")
 			stringFlag(f, &p.Text, "text", "only about subjects whose key or name contains this `text`")
 			p.Late = f.Bool("late", false, "only late ones: not settled, and due before today")
-			word(f, &p.Group, "group", "group by desk, grade, kind, person or state")
+			enumFlag(f, &p.Group, "group", "group by desk, grade, kind, person or state")
 			p.Held = f.Bool("held", false, "only those that you have taken")
 			p.Stranded = f.Bool("stranded", false, "only stuck cases: of desks without members, or of absent people past their due day")
 			p.Told = f.Bool("told", false, "only those copied to you or your desks")
@@ -203,7 +203,7 @@ var caseListCommands = []command{
 						if g.Late > 0 {
 							late = fmt.Sprintf(", %d late", g.Late)
 						}
-						e.say("%s: %s%s.\n", g.Title, counted(g.Cases, "case"), late)
+						e.printf("%s: %s%s.\n", g.Title, counted(g.Cases, "case"), late)
 					}
 				}
 				return err

@@ -78,7 +78,7 @@ var casePartCommands = []command{
 				if _, err := read[struct{}](e)(e.client.RemoveCaseFile(ctx, of, id)); err != nil {
 					return err
 				}
-				e.say("Removed file %d of case %d; its name stays in the history.\n", id, of)
+				e.printf("Removed file %d of case %d; its name stays in the history.\n", id, of)
 				return nil
 			}
 		},
@@ -157,7 +157,7 @@ var casePartCommands = []command{
 				if _, err := read[struct{}](e)(e.client.RemoveTodo(ctx, id)); err != nil {
 					return err
 				}
-				e.say("Removed to-do %d.\n", id)
+				e.printf("Removed to-do %d.\n", id)
 				return nil
 			}
 		},

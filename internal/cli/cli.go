@@ -23,11 +23,11 @@ import (
 
 // Exit codes that scripts can use.
 const (
-	exitOK      = 0
-	exitRefused = 1 // the service, or a check, said no
-	exitUsage   = 2 // the command was not understood
-	exitSignIn  = 3 // not signed in, or not allowed
-	exitAway    = 4 // the service does not answer
+	exitOK          = 0
+	exitRefused     = 1 // the service, or a check, said no
+	exitUsage       = 2 // the command was not understood
+	exitSignIn      = 3 // not signed in, or not allowed
+	exitUnreachable = 4 // the service does not answer
 )
 
 // env is what a command works with.
@@ -46,7 +46,7 @@ type env struct {
 	home     string // where tokens are kept, instead of the directory of the user
 }
 
-func (e *env) say(format string, args ...any) { fmt.Fprintf(e.err, format, args...) }
+func (e *env) printf(format string, args ...any) { fmt.Fprintf(e.err, format, args...) }
 
 // command is one verb.
 type command struct {
@@ -95,7 +95,7 @@ func Main(ctx context.Context, args []string, in io.Reader, out, errOut io.Write
 	}
 	if args[0] == "help" || asksHelp(args[0]) {
 		if err := showHelp(out, e, args[1:]); err != nil {
-			e.say("oskel help: %s\n", err)
+			e.printf("oskel help: %s\n", err)
 			return exitUsage
 		}
 		return exitOK
@@ -121,7 +121,7 @@ func (e *env) find(args []string) (c *command, rest []string) {
 	}
 	flagged := len(args) > 1 && strings.HasPrefix(args[1], "-") && !asksHelp(args[1]) // which no group takes
 	if now, renamed := words.Now("command", args[0]); renamed && (flagged || len(verbs(args[0])) == 0) {
-		e.say("oskel %s is now oskel %s\n", args[0], now)
+		e.printf("oskel %s is now oskel %s\n", args[0], now)
 		return commandNamed(now), args[1:]
 	}
 	return nil, nil
@@ -149,7 +149,7 @@ func (e *env) renamedFlags(f *flag.FlagSet, args []string) []string {
 		if !renamed || !strings.HasPrefix(a, "-") || f.Lookup(name) != nil || f.Lookup(now) == nil {
 			continue
 		}
-		e.say("-%s is now -%s\n", name, now)
+		e.printf("-%s is now -%s\n", name, now)
 		if out[i] = "-" + now; has {
 			out[i] += "=" + value
 		}
@@ -163,14 +163,14 @@ func run(ctx context.Context, e *env, args []string) int {
 		if list := verbs(args[0]); len(list) > 0 {
 			asks := len(args) > 1 && asksHelp(args[1])
 			if len(args) > 1 && !asks {
-				e.say("oskel %s: there is no verb %q%s\n", args[0], args[1], nearest(args[1], verbsOf(args[0])))
+				e.printf("oskel %s: there is no verb %q%s\n", args[0], args[1], nearest(args[1], verbsOf(args[0])))
 			}
 			if helpGroup(e.out, args[0], list); asks {
 				return exitOK
 			}
 			return exitUsage
 		}
-		e.say("oskel: there is no command %q%s; oskel help lists them\n", args[0], nearest(args[0], firstWords()))
+		e.printf("oskel: there is no command %q%s; oskel help lists them\n", args[0], nearest(args[0], firstWords()))
 		return exitUsage
 	}
 	c := *found
@@ -232,7 +232,7 @@ func report(e *env, c command, err error) int {
 	case errors.Is(err, errSilent):
 		return exitRefused
 	case errors.As(err, &usage):
-		e.say("oskel %s: %s\nUsage: %s\nSee oskel %s -h\n", c.name, usage.text, c.usage(), c.name)
+		e.printf("oskel %s: %s\nUsage: %s\nSee oskel %s -h\n", c.name, usage.text, c.usage(), c.name)
 		return exitUsage
 	case errors.As(err, &problem):
 		problem.print(e)
@@ -241,10 +241,10 @@ func report(e *env, c command, err error) int {
 		}
 		return exitRefused
 	case errors.As(err, &away):
-		e.say("oskel: %s\n", away)
-		return exitAway
+		e.printf("oskel: %s\n", away)
+		return exitUnreachable
 	}
-	e.say("oskel: %s\n", err)
+	e.printf("oskel: %s\n", err)
 	return exitRefused
 }
 

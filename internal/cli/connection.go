@@ -28,20 +28,20 @@ func (p *problemError) Error() string {
 
 // print says what is wrong and lists the faults with their places.
 func (p *problemError) print(e *env) {
-	e.say("oskel: %s\n", p.Error())
+	e.printf("oskel: %s\n", p.Error())
 	if p.Status == http.StatusUnauthorized {
-		e.say("Sign in with: oskel sign-in NAME\n")
+		e.printf("Sign in with: oskel sign-in NAME\n")
 	}
 	if p.Type == "urn:oskel:overtaken" { // its detail has told the differences
-		e.say("Merge that into your text, or publish over it with -force.\n")
+		e.printf("Merge that into your text, or publish over it with -force.\n")
 		return
 	}
 	if p.Type == "urn:oskel:doubtful" {
-		e.say("To load the file as it is, say so with -yes.\n")
+		e.printf("To load the file as it is, say so with -yes.\n")
 		return
 	}
 	if p.Type == "urn:oskel:equal-lines" {
-		e.say("To load all lines anyway, say so with -allow-duplicates; to replace lines, use -replace or -correct.\n")
+		e.printf("To load all lines anyway, say so with -allow-duplicates; to replace lines, use -replace or -correct.\n")
 		return
 	}
 	if p.Faults == nil || p.Type == "urn:oskel:invalid-request" {
@@ -49,11 +49,11 @@ func (p *problemError) print(e *env) {
 	}
 	for _, f := range *p.Faults {
 		if !strings.HasSuffix(p.Error(), f.Text) { // one alone is told already
-			e.say("  %s\n", faultText(f))
+			e.printf("  %s\n", faultText(f))
 		}
 	}
 	if p.Count != nil && *p.Count > len(*p.Faults) {
-		e.say("  … and %d more\n", *p.Count-len(*p.Faults))
+		e.printf("  … and %d more\n", *p.Count-len(*p.Faults))
 	}
 }
 
@@ -129,7 +129,7 @@ func readAnswer[T any](e *env, response *http.Response, err error) (T, error) {
 	}
 	text, err := io.ReadAll(response.Body)
 	if err == nil {
-		err = json.Unmarshal(tame(text), &out)
+		err = json.Unmarshal(stripControl(text), &out)
 	}
 	if err != nil {
 		return out, fmt.Errorf("reading the service's answer: %w", err)
@@ -137,9 +137,9 @@ func readAnswer[T any](e *env, response *http.Response, err error) (T, error) {
 	return out, nil
 }
 
-// tame takes out of an answer's texts what would command a terminal: control
+// stripControl takes out of an answer's texts what would command a terminal: control
 // characters but line ends and tabs, which others may have put into names.
-func tame(answer []byte) []byte {
+func stripControl(answer []byte) []byte {
 	out := answer[:0:0]
 	for i := 0; i < len(answer); i++ {
 		b := answer[i]

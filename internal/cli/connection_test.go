@@ -21,7 +21,7 @@ func TestAnswersDoNotCommandTheTerminal(t *testing.T) {
 		text, err := json.Marshal(in)
 		require.NoError(t, err)
 		var back string
-		require.NoError(t, json.Unmarshal(tame(text), &back), "%s", text)
+		require.NoError(t, json.Unmarshal(stripControl(text), &back), "%s", text)
 		assert.Equal(t, out, back)
 	}
 }

@@ -97,7 +97,7 @@ var dataCommands = []command{
 				if err != nil {
 					return err
 				}
-				e.say("Intake %d (%s, %s) was reverted by intake %d.\n", id, in.File, counted(int(in.Rows), "row"), in.Id)
+				e.printf("Intake %d (%s, %s) was reverted by intake %d.\n", id, in.File, counted(int(in.Rows), "row"), in.Id)
 				return nil
 			}
 		},
@@ -171,14 +171,14 @@ func load(ctx context.Context, e *env, params *client.CreateIntakeParams, replac
 		totals = append(totals, k+" "+v)
 	}
 	sort.Strings(totals)
-	e.say("Loaded %s of %s as intake %d", counted(int(in.Rows), "row"), base, in.Id)
+	e.printf("Loaded %s of %s as intake %d", counted(int(in.Rows), "row"), base, in.Id)
 	if len(in.Months) > 0 {
-		e.say(", %s", span(in.Months))
+		e.printf(", %s", span(in.Months))
 	}
 	if len(totals) > 0 {
-		e.say("; totals: %s", strings.Join(totals, ", "))
+		e.printf("; totals: %s", strings.Join(totals, ", "))
 	}
-	e.say(".\n")
+	e.printf(".\n")
 	return nil
 }
 
@@ -199,15 +199,15 @@ func showReport(e *env, file string, r client.IntakeReport) error {
 		}
 	}
 	if n := r.NewSubjects; n != nil && *n > 0 {
-		e.say("%s: %s%s.\n", counted(*n, "new subject"), strings.Join(r.Subjects, ", "), map[bool]string{true: ", …"}[*n > len(r.Subjects)])
+		e.printf("%s: %s%s.\n", counted(*n, "new subject"), strings.Join(r.Subjects, ", "), map[bool]string{true: ", …"}[*n > len(r.Subjects)])
 	}
 	if r.Doubts != nil {
-		e.say("This looks like a typing mistake: %s.\n", strings.Join(*r.Doubts, "; "))
+		e.printf("This looks like a typing mistake: %s.\n", strings.Join(*r.Doubts, "; "))
 	}
 	if r.EqualWords != nil {
-		e.say("%s.\n", words.UpperFirst(*r.EqualWords))
+		e.printf("%s.\n", words.UpperFirst(*r.EqualWords))
 	}
-	e.say("%s of %s can be loaded. Nothing was stored.\n", counted(int(r.Rows), "row"), file)
+	e.printf("%s of %s can be loaded. Nothing was stored.\n", counted(int(r.Rows), "row"), file)
 	return nil
 }
 
@@ -235,13 +235,13 @@ func (p *progress) Read(b []byte) (int, error) {
 	if p.shown && p.size > 0 && now.Sub(p.began) > time.Second && now.Sub(p.last) > 200*time.Millisecond {
 		p.last, p.drawn = now, true
 		left := time.Duration(float64(now.Sub(p.began)) * float64(p.size-p.sent) / float64(max(1, p.sent)))
-		p.e.say("\r%s: %d%%, %s left ", p.what, 100*p.sent/p.size, left.Round(time.Second))
+		p.e.printf("\r%s: %d%%, %s left ", p.what, 100*p.sent/p.size, left.Round(time.Second))
 	}
 	return n, err
 }
 
 func (p *progress) end() {
 	if p.drawn {
-		p.e.say("\r\x1b[K")
+		p.e.printf("\r\x1b[K")
 	}
 }

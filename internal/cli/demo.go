@@ -53,7 +53,7 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 		return err
 	}
 	if book.Revision == 0 {
-		e.say("Publishing the rulebook\n")
+		e.printf("Publishing the rulebook\n")
 		if _, err := read[client.Revision](e)(c.PublishRevision(ctx, client.NewRevision{Text: demo.Rulebook, Note: "The first rules of Quillhaven"})); err != nil {
 			return err
 		}
@@ -82,7 +82,7 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 					return err
 				}
 			}
-			e.say("Swept %s in %d ms: %d raised, %d standing, %d cleared\n", m.Words(), time.Since(began).Milliseconds(), s.Raised, s.Standing, s.Cleared)
+			e.printf("Swept %s in %d ms: %d raised, %d standing, %d cleared\n", m.Words(), time.Since(began).Milliseconds(), s.Raised, s.Standing, s.Cleared)
 		}
 	}
 	if !fresh || book.Revision != 0 {
@@ -107,7 +107,7 @@ func loadDemoFile(ctx context.Context, e *env, c *client.Client, f demo.File) er
 	if err != nil {
 		return err
 	}
-	e.say("Loaded %s of %s\n", counted(int(in.Rows), "row"), name)
+	e.printf("Loaded %s of %s\n", counted(int(in.Rows), "row"), name)
 	return nil
 }
 

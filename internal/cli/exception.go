@@ -25,24 +25,24 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 	if x.State == "cleared" {
 		grade = "cleared"
 	}
-	fmt.Fprintf(e.out, "%s  %s (%s %s), %s\n\n", grade, e.strong(x.Name), x.Kind, x.Key, d.Label)
+	fmt.Fprintf(e.out, "%s  %s (%s %s), %s\n\n", grade, e.bold(x.Name), x.Kind, x.Key, d.Label)
 	for _, line := range wrapText(x.Sentence, e.room(0)) {
 		fmt.Fprintln(e.out, line)
 	}
-	fmt.Fprintf(e.out, "\n%s: %s, %s\n", e.quiet("Rule"), x.RuleTitle, x.State)
+	fmt.Fprintf(e.out, "\n%s: %s, %s\n", e.dim("Rule"), x.RuleTitle, x.State)
 	if d.Words != "" {
 		for _, line := range wrapText(d.Words, e.room(2)) {
 			fmt.Fprintln(e.out, "  "+line)
 		}
 	}
-	fmt.Fprintln(e.out, "\n"+e.quiet("Evidence"))
+	fmt.Fprintln(e.out, "\n"+e.dim("Evidence"))
 	var rows [][]string
 	for _, r := range d.Rows {
 		rows = append(rows, []string{"  " + r.Label, r.Text})
 	}
 	e.pairs(rows)
 	if len(d.History.Points) > 0 { // none of what is gone
-		fmt.Fprintln(e.out, "\n"+e.quiet(d.History.Axis+", by "+d.History.Each))
+		fmt.Fprintln(e.out, "\n"+e.dim(d.History.Axis+", by "+d.History.Each))
 	}
 	rows = nil
 	for _, p := range d.History.Points {
@@ -56,7 +56,7 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 	}
 	e.pairs(rows)
 	if len(d.Versions) > 1 {
-		fmt.Fprintln(e.out, "\n"+e.quiet("History by sweep"))
+		fmt.Fprintln(e.out, "\n"+e.dim("History by sweep"))
 		for _, v := range d.Versions {
 			for i, line := range wrapText(fmt.Sprintf("%s: %s. %s", sweepsWords(v), stateOf(v, mark), v.Sentence), e.room(4)) {
 				fmt.Fprintln(e.out, "  "+strings.Repeat("  ", min(i, 1))+line)
@@ -90,7 +90,7 @@ func stateOf(v client.ExceptionVersion, mark func(string) string) string {
 // stale says that verdicts shown are out of date.
 func (e *env) stale(why *string) {
 	if why != nil {
-		e.say("%s\n", *why)
+		e.printf("%s\n", *why)
 	}
 }
 

@@ -49,7 +49,7 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 	if err := writeFile(e.file, func(w io.Writer) error { return out.Write(w, e.file) }); err != nil {
 		return fmt.Errorf("writing %s: %w", e.file, err)
 	}
-	e.say("Wrote %s to %s.\n", counted(len(out.Rows), "exception"), e.file)
+	e.printf("Wrote %s to %s.\n", counted(len(out.Rows), "exception"), e.file)
 	return nil
 }
 
@@ -126,7 +126,7 @@ func showExceptions(ctx context.Context, e *env, page client.ExceptionPage, peri
 			if g.Stake != "" {
 				stake = ", at stake " + g.Stake
 			}
-			e.say("%s: %s%s.\n", g.Title, counted(g.Count, "exception"), stake)
+			e.printf("%s: %s%s.\n", g.Title, counted(g.Count, "exception"), stake)
 		}
 	}
 	stake := ""
@@ -135,11 +135,11 @@ func showExceptions(ctx context.Context, e *env, page client.ExceptionPage, peri
 	}
 	switch {
 	case total == 0:
-		e.say("No exceptions match in %s. Was it swept? oskel sweep -period %s\n", period, period)
+		e.printf("No exceptions match in %s. Was it swept? oskel sweep -period %s\n", period, period)
 	case len(all) < total:
-		e.say("%d of %d exceptions%s.\n", len(all), total, stake)
+		e.printf("%d of %d exceptions%s.\n", len(all), total, stake)
 	default:
-		e.say("%s%s.\n", counted(total, "exception"), stake)
+		e.printf("%s%s.\n", counted(total, "exception"), stake)
 	}
 	return nil
 }

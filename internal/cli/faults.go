@@ -56,7 +56,7 @@ var faultCommands = []command{
 				if _, err := read[struct{}](e)(e.client.CloseDataIssue(ctx, id, client.DataIssueEnd{Text: strings.Join(args[1:], " ")})); err != nil {
 					return err
 				}
-				e.say("Closed data issue %d.\n", id)
+				e.printf("Closed data issue %d.\n", id)
 				return nil
 			}
 		},

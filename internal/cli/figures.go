@@ -58,7 +58,7 @@ var figureCommands = []command{
 					if err := writeTable(e.file, t); err != nil {
 						return fmt.Errorf("writing %s: %w", e.file, err)
 					}
-					e.say("Wrote %s to %s.\n", counted(len(t.Rows), "row"), e.file)
+					e.printf("Wrote %s to %s.\n", counted(len(t.Rows), "row"), e.file)
 					return nil
 				}
 				return showTable(e, t)
@@ -173,13 +173,13 @@ func showTable(e *env, t client.Table) error {
 	for _, r := range t.Rows {
 		row := []string{r.Key, r.Name}
 		if r.Depth != nil {
-			row = []string{"", strings.Repeat("  ", *r.Depth-1) + e.strong(r.Name)}
+			row = []string{"", strings.Repeat("  ", *r.Depth-1) + e.bold(r.Name)}
 		} else if t.Rows[0].Depth != nil && e.format == "table" {
 			row[1] = "    " + r.Name
 		}
 		for _, c := range r.Cells {
 			if r.Depth != nil {
-				row = append(row, e.strong(text(c)))
+				row = append(row, e.bold(text(c)))
 			} else {
 				row = append(row, text(c))
 			}
@@ -187,9 +187,9 @@ func showTable(e *env, t client.Table) error {
 		rows = append(rows, row)
 	}
 	if e.format == "table" && !(len(t.Rows) == 1 && t.Rows[0].Key == "all") {
-		whole := []string{"", e.strong("Total")}
+		whole := []string{"", e.bold("Total")}
 		for _, c := range t.Whole {
-			whole = append(whole, e.strong(text(c)))
+			whole = append(whole, e.bold(text(c)))
 		}
 		rows = append(rows, whole)
 	}
@@ -200,11 +200,11 @@ func showTable(e *env, t client.Table) error {
 	for _, c := range t.Columns {
 		if c.Groups != nil && !said[c.Measure] {
 			said[c.Measure] = true
-			e.say("%s: the total and subtotals are %s.\n", c.Title, *c.Groups)
+			e.printf("%s: the total and subtotals are %s.\n", c.Title, *c.Groups)
 		}
 	}
 	if len(t.Rows) < t.Total {
-		e.say("%d of %d rows.\n", len(t.Rows), t.Total)
+		e.printf("%d of %d rows.\n", len(t.Rows), t.Total)
 	}
 	return nil
 }
@@ -271,11 +271,11 @@ func showParts(ctx context.Context, e *env, p *client.GetBreakdownParams) error 
 		}); err != nil {
 			return fmt.Errorf("writing %s: %w", e.file, err)
 		}
-		e.say("Wrote %s to %s.\n", counted(len(all.Lines), "line"), e.file)
+		e.printf("Wrote %s to %s.\n", counted(len(all.Lines), "line"), e.file)
 		return nil
 	}
 	if e.format == "table" {
-		fmt.Fprintf(e.out, "%s of %s in %s: %s\n  %s\n", e.strong(all.Title), all.Name, all.Label, value(all.Cell), e.quiet(all.Words))
+		fmt.Fprintf(e.out, "%s of %s in %s: %s\n  %s\n", e.bold(all.Title), all.Name, all.Label, value(all.Cell), e.dim(all.Words))
 		var rows [][]string
 		for _, part := range all.Parts {
 			rows = append(rows, []string{"  " + part.Title, value(part.Cell)})
@@ -299,7 +299,7 @@ func showParts(ctx context.Context, e *env, p *client.GetBreakdownParams) error 
 		if all.Sum != nil {
 			sum = "; they add up to " + *all.Sum
 		}
-		e.say("%s%s.\n", counted(all.Total, "line"), sum)
+		e.printf("%s%s.\n", counted(all.Total, "line"), sum)
 	}
 	return nil
 }

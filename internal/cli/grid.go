@@ -56,7 +56,7 @@ var gridCommands = []command{
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetExceptionTrendParams{}
 			period := periodFlag(f)
-			word(f, &p.By, "by", "rule (the default), desk, kind or grade")
+			enumFlag(f, &p.By, "by", "rule (the default), desk, kind or grade")
 			return func(ctx context.Context, args []string) error {
 				if err := periodGiven(*period, args); err != nil {
 					return err
@@ -88,7 +88,7 @@ var gridCommands = []command{
 				for _, r := range t.Rows {
 					rows = append(rows, row(r.Name, r.Flagged))
 				}
-				rows = append(rows, row(e.strong("raised"), t.Raised), row(e.strong("standing"), t.Standing), row(e.strong("cleared"), t.Cleared))
+				rows = append(rows, row(e.bold("raised"), t.Raised), row(e.bold("standing"), t.Standing), row(e.bold("cleared"), t.Cleared))
 				return e.show(t, columns, rows)
 			}
 		},
@@ -133,7 +133,7 @@ func showGrid(ctx context.Context, e *env, g client.ExceptionGrid) error {
 		return err
 	}
 	if len(g.Rows) < g.Total {
-		e.say("%d of %s.\n", len(g.Rows), counted(g.Total, "subject"))
+		e.printf("%d of %s.\n", len(g.Rows), counted(g.Total, "subject"))
 	}
 	return nil
 }

@@ -101,7 +101,7 @@ func showRegister(ctx context.Context, e *env, kind string, p *client.GetRegiste
 	if err := e.show(all, columns, rows); err != nil {
 		return err
 	}
-	e.say("%s as of %s.\n", counted(all.Total, "subject"), all.At)
+	e.printf("%s as of %s.\n", counted(all.Total, "subject"), all.At)
 	return nil
 }
 
@@ -175,9 +175,9 @@ func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsP
 	}
 	missing := 0
 	if e.format == "table" {
-		sums, lack := []string{"", e.strong("Sum")}, []string{"", e.strong("Missing")}
+		sums, lack := []string{"", e.bold("Sum")}, []string{"", e.bold("Missing")}
 		for i := range all.Sums {
-			sums, lack = append(sums, e.strong(all.Sums[i])), append(lack, e.strong(fmt.Sprint(all.Missing[i])))
+			sums, lack = append(sums, e.bold(all.Sums[i])), append(lack, e.bold(fmt.Sprint(all.Missing[i])))
 		}
 		rows = append(rows, sums, lack)
 	}
@@ -187,7 +187,7 @@ func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsP
 	if err := e.show(all, columns, rows); err != nil {
 		return err
 	}
-	e.say("%s of %s; %s missing.\n", counted(all.Total, "subject"), or(all.Title, "no measure"), counted(missing, "target"))
+	e.printf("%s of %s; %s missing.\n", counted(all.Total, "subject"), or(all.Title, "no measure"), counted(missing, "target"))
 	return nil
 }
 
@@ -212,7 +212,7 @@ func showCalendar(ctx context.Context, e *env, p *client.GetCalendarParams) erro
 		rows = append(rows, []string{p.Period, p.Quarter, p.First, p.Last, fmt.Sprint(p.WorkingDays), strings.Join(notes, "; ")})
 	}
 	if e.format == "table" {
-		e.say("%s, %s to %s. %s\n\n", y.Year, y.First, y.Last, y.Words)
+		e.printf("%s, %s to %s. %s\n\n", y.Year, y.First, y.Last, y.Words)
 	}
 	return e.show(y, []column{{head: "period"}, {head: "quarter"}, {head: "first"}, {head: "last"}, {head: "working days", right: true},
 		{head: "holidays and windows", wrap: true}}, rows)

@@ -106,9 +106,9 @@ func (p *rehearsal) book(ctx context.Context, e *env) error {
 	fmt.Fprintln(e.out)
 	e.desks(all.Desks)
 	for _, a := range all.Advice {
-		e.say("Warning: %s.\n", a)
+		e.printf("Warning: %s.\n", a)
 	}
-	e.say("%d flags by all rules together; %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
+	e.printf("%d flags by all rules together; %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
 	return nil
 }
 
@@ -136,9 +136,9 @@ func (p *rehearsal) routing(ctx context.Context, e *env) error {
 	fmt.Fprintln(e.out)
 	e.section("By name", []column{{head: "who"}, {head: "title"}, {head: "cases", right: true}, {head: "open now", right: true}, {head: ""}}, rows)
 	for _, n := range all.Notes {
-		e.say("%s: %s.\n", counted(n.Cases, "case"), n.Text)
+		e.printf("%s: %s.\n", counted(n.Cases, "case"), n.Text)
 	}
-	e.say("Of %s in the period, %d listed only. Nothing was changed.\n", counted(all.Flagged, "flag"), all.Listed)
+	e.printf("Of %s in the period, %d listed only. Nothing was changed.\n", counted(all.Flagged, "flag"), all.Listed)
 	return nil
 }
 
@@ -184,7 +184,7 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 	if e.format != "table" {
 		return e.show(a, columns, rows)
 	}
-	fmt.Fprintf(e.out, "%s  %s\n%s\n\n", e.strong(a.Rule), a.Title, e.quiet(a.Words))
+	fmt.Fprintf(e.out, "%s  %s\n%s\n\n", e.bold(a.Rule), a.Title, e.dim(a.Words))
 	published := "not published"
 	if a.Published != nil {
 		published = fmt.Sprintf("%d by the published rule", a.Published.Flagged)
@@ -218,12 +218,12 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 		e.desks(a.Desks)
 	}
 	if w := a.WhatIf; w != nil {
-		fmt.Fprintf(e.out, "\nIf so, %s: %s\n", p.whatIf, e.strong(strings.TrimSpace(or(w.Grade, w.Outcome)+" "+w.Why)))
+		fmt.Fprintf(e.out, "\nIf so, %s: %s\n", p.whatIf, e.bold(strings.TrimSpace(or(w.Grade, w.Outcome)+" "+w.Why)))
 	}
 	if a.Crowded != nil {
-		e.say("Warning: %s.\n", *a.Crowded)
+		e.printf("Warning: %s.\n", *a.Crowded)
 	}
-	e.say("Nothing was changed.\n")
+	e.printf("Nothing was changed.\n")
 	return nil
 }
 
@@ -232,7 +232,7 @@ func (e *env) section(title string, columns []column, rows [][]string) {
 	if len(rows) == 0 {
 		return
 	}
-	fmt.Fprintln(e.out, e.strong(title))
+	fmt.Fprintln(e.out, e.bold(title))
 	e.table(columns, rows)
 	fmt.Fprintln(e.out)
 }
@@ -261,7 +261,7 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 	if err := e.show(s, []column{{head: s.Dial, right: true}, {head: "a month", right: true}, {head: "note"}}, rows); err != nil {
 		return err
 	}
-	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, months,
+	e.printf("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, months,
 		strings.Join(s.Rules, ", "), s.Now, s.NowAverage)
 	return nil
 }
@@ -317,10 +317,10 @@ var revisionCommands = []command{
 					return e.show(d, nil, nil)
 				}
 				for _, w := range d.Words {
-					e.say("%s\n", w)
+					e.printf("%s\n", w)
 				}
 				if len(d.Words) == 0 {
-					e.say("No differences.\n")
+					e.printf("No differences.\n")
 				}
 				fmt.Fprint(e.out, d.Text)
 				return nil
@@ -442,7 +442,7 @@ var revisionCommands = []command{
 					rows = append(rows, []string{u})
 				}
 				if len(rows) == 0 && e.format == "table" {
-					e.say("Nothing uses %s.\n", args[0])
+					e.printf("Nothing uses %s.\n", args[0])
 					return nil
 				}
 				return e.show(all, []column{{head: "used by"}}, rows)

@@ -119,7 +119,7 @@ var reportCommands = []command{
 					}); err != nil {
 						return err
 					}
-					e.say("Wrote the rulebook with it to %s. Try it: oskel rehearse -period %s -rule %s %s\n", *file, *period, args[0], *file)
+					e.printf("Wrote the rulebook with it to %s. Try it: oskel rehearse -period %s -rule %s %s\n", *file, *period, args[0], *file)
 					return nil
 				}
 				var rows [][]string
@@ -130,7 +130,7 @@ var reportCommands = []command{
 					{head: "lost", right: true}, {head: "newly flagged", right: true}}, rows); err != nil {
 					return err
 				}
-				e.say("Of the settled cases that the rule still flags, %d were explained or rule errors, and %d confirmed.\n", all.Explained, all.Confirmed)
+				e.printf("Of the settled cases that the rule still flags, %d were explained or rule errors, and %d confirmed.\n", all.Explained, all.Confirmed)
 				return nil
 			}
 		},
@@ -185,7 +185,7 @@ func (e *env) written(what, body string) error {
 	if err := writeFile(e.file, func(w io.Writer) error { _, err := io.WriteString(w, body); return err }); err != nil {
 		return fmt.Errorf("writing %s: %w", e.file, err)
 	}
-	e.say("Wrote %s to %s.\n", what, e.file)
+	e.printf("Wrote %s to %s.\n", what, e.file)
 	return nil
 }
 

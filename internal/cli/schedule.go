@@ -23,14 +23,14 @@ var scheduleCommands = []command{
 				var rows [][]string
 				for _, p := range s.Plans {
 					if e.format == "table" {
-						e.say("%s\n", p.Words)
+						e.printf("%s\n", p.Words)
 					}
 					for _, t := range p.Turns {
 						rows = append(rows, []string{p.Each, t.Period, string(t.State), e.moment(t.At), t.Words})
 					}
 				}
 				if len(s.Plans) == 0 && e.format == "table" {
-					e.say("No sweeps are scheduled: the rulebook has no 'sweeps'.\n")
+					e.printf("No sweeps are scheduled: the rulebook has no 'sweeps'.\n")
 					return nil
 				}
 				return e.show(s, []column{{head: "each"}, {head: "period"}, {head: "state"}, {head: "planned"}, {head: "note", wrap: true}}, rows)
@@ -109,7 +109,7 @@ func showPeriod(e *env, p client.PeriodState, words string) error {
 	if e.format != "table" {
 		return e.show(p, []column{{head: "period"}, {head: "state"}}, [][]string{{p.Period, string(p.State)}})
 	}
-	e.say(words, p.Label)
+	e.printf(words, p.Label)
 	e.stale(p.Stale)
 	return nil
 }

@@ -49,7 +49,7 @@ var serviceCommands = []command{
 					return usagef("-times is from 1 to 100, not %d", *times)
 				}
 				if *write != "" {
-					e.say("Writing the demo's files into %s\n", *write)
+					e.printf("Writing the demo's files into %s\n", *write)
 					return demo.Write(*write, *times)
 				}
 				return serveDemo(ctx, e, *o, *once, *times)
@@ -106,7 +106,7 @@ func serve(ctx context.Context, e *env, o app.Options) error {
 		return usagef("%s", err)
 	}
 	o.Console = console.Files()
-	o.Say = e.say
+	o.Say = e.printf
 	return app.Run(ctx, o)
 }
 
@@ -116,7 +116,7 @@ func serveDemo(ctx context.Context, e *env, o app.Options, once bool, times int)
 	}
 	files := filepath.Join(o.Data, "files")
 	if !demo.Written(files) {
-		e.say("Writing the demo's files into %s\n", files)
+		e.printf("Writing the demo's files into %s\n", files)
 		if err := demo.Write(files, times); err != nil {
 			return fmt.Errorf("writing the demo's files: %w", err)
 		}
@@ -133,7 +133,7 @@ func serveDemo(ctx context.Context, e *env, o app.Options, once bool, times int)
 			stop()
 			return nil
 		}
-		e.say("\nThe demo is ready: %s\n\n  analyst   ines\n  lead      tor\n  reviewers nell, sig, lio, suri, odo, pim (product range)\n  password  %s "+
+		e.printf("\nThe demo is ready: %s\n\n  analyst   ines\n  lead      tor\n  reviewers nell, sig, lio, suri, odo, pim (product range)\n  password  %s "+
 			"for all of them\n\nCtrl-C stops it. From another terminal: oskel sign-in ines\n", url, demo.Password)
 		return nil
 	}

@@ -72,7 +72,7 @@ var snoozeCommands = []command{
 				if err != nil {
 					return err
 				}
-				if e.say("Ended snooze %d; its current flags open a case again.\n", id); len(cases) == 0 {
+				if e.printf("Ended snooze %d; its current flags open a case again.\n", id); len(cases) == 0 {
 					return nil
 				}
 				return showCases(ctx, e, cases)

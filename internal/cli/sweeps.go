@@ -58,13 +58,13 @@ var sweepCommands = []command{
 				for _, p := range periods {
 					s, err := sweep(p)
 					if of := (*problemError)(nil); errors.As(err, &of) && of.Type == noLines {
-						e.say("%s: no lines.\n", p)
+						e.printf("%s: no lines.\n", p)
 						continue
 					}
 					if err != nil {
 						return fmt.Errorf("%s: %w", p, err)
 					}
-					e.say("%s: %s, %d flagged.\n", p, sweptWords(s), s.Raised+s.Standing)
+					e.printf("%s: %s, %d flagged.\n", p, sweptWords(s), s.Raised+s.Standing)
 					all = append(all, s)
 				}
 				return e.show(all, sweepListColumns, e.sweepRows(all))
@@ -139,16 +139,16 @@ func showSweep(e *env, s client.Sweep) error {
 		return err
 	}
 	if s.ToDate != nil {
-		e.say("To date, up to %s; rules without 'to_date: true' open no cases yet.\n", s.ToDate.Format("2 Jan 2006"))
+		e.printf("To date, up to %s; rules without 'to_date: true' open no cases yet.\n", s.ToDate.Format("2 Jan 2006"))
 	}
 	if s.Unchanged {
-		e.say("Nothing has changed since sweep %d of %s (revision %d, data version %d).\n", s.Id, s.Period, s.Revision, s.DataVersion)
+		e.printf("Nothing has changed since sweep %d of %s (revision %d, data version %d).\n", s.Id, s.Period, s.Revision, s.DataVersion)
 		return nil
 	}
-	e.say("Sweep %d of %s in %d ms (revision %d, data version %d): %d raised, %d standing, %d cleared.\n", s.Id, s.Period, s.TookMs, s.Revision,
+	e.printf("Sweep %d of %s in %d ms (revision %d, data version %d): %d raised, %d standing, %d cleared.\n", s.Id, s.Period, s.TookMs, s.Revision,
 		s.DataVersion, s.Raised, s.Standing, s.Cleared)
 	if s.Snoozed > 0 {
-		e.say("%s of snoozed subjects; oskel case snoozes lists them.\n", counted(s.Snoozed, "flag"))
+		e.printf("%s of snoozed subjects; oskel case snoozes lists them.\n", counted(s.Snoozed, "flag"))
 	}
 	d := s.Difference
 	if d == nil {
@@ -158,10 +158,10 @@ func showSweep(e *env, s client.Sweep) error {
 	if d.OtherValue != nil {
 		others = fmt.Sprintf(", %d of them by another value", *d.OtherValue)
 	}
-	e.say("Compared with sweep %d: %d newly flagged, %d no longer flagged, %d regraded, %d the same%s.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded,
+	e.printf("Compared with sweep %d: %d newly flagged, %d no longer flagged, %d regraded, %d the same%s.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded,
 		d.Same, others)
 	if d.Stands != nil {
-		e.say("Not judged again, because their data and definition are unchanged: %s.\n", counted(*d.Stands, "rule"))
+		e.printf("Not judged again, because their data and definition are unchanged: %s.\n", counted(*d.Stands, "rule"))
 	}
 	for _, x := range d.Examples {
 		line := fmt.Sprintf("  %s: %s %s (%s)", x.Change, x.Kind, x.Key, x.Name)
@@ -173,7 +173,7 @@ func showSweep(e *env, s client.Sweep) error {
 		default:
 			line += fmt.Sprintf(", %s becomes %s", *x.Before, *x.After)
 		}
-		e.say("%s, by %s\n", line, x.Rule)
+		e.printf("%s, by %s\n", line, x.Rule)
 	}
 	return nil
 }

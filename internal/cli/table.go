@@ -42,7 +42,7 @@ func (e *env) show(value any, columns []column, rows [][]string) error {
 		}); err != nil {
 			return fmt.Errorf("writing %s: %w", e.file, err)
 		}
-		e.say("Wrote %s to %s.\n", counted(len(rows), "row"), e.file)
+		e.printf("Wrote %s to %s.\n", counted(len(rows), "row"), e.file)
 		return nil
 	}
 	switch e.format {
@@ -254,14 +254,14 @@ func (e *env) mark(shape, tone, label string) string {
 	return "\x1b[" + tones[tone] + "m" + text + "\x1b[0m"
 }
 
-func (e *env) quiet(text string) string {
+func (e *env) dim(text string) string {
 	if !e.colour || e.format != "table" {
 		return text
 	}
 	return "\x1b[2m" + text + "\x1b[0m"
 }
 
-func (e *env) strong(text string) string {
+func (e *env) bold(text string) string {
 	if !e.colour {
 		return text
 	}

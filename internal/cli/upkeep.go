@@ -87,7 +87,7 @@ func examine(ctx context.Context, e *env) error {
 	if wrong > 0 {
 		return errUnwell
 	}
-	e.say("All checks passed.\n")
+	e.printf("All checks passed.\n")
 	return nil
 }
 
@@ -114,7 +114,7 @@ func saveBackup(e *env, r *http.Response, err error, file string) error {
 	if err := os.Rename(part.Name(), file); err != nil {
 		return fmt.Errorf("writing the backup: %w", err)
 	}
-	e.say("Wrote %s: %s, %s bytes.\n", file, marksText(m), thousands(n))
+	e.printf("Wrote %s: %s, %s bytes.\n", file, marksText(m), thousands(n))
 	return nil
 }
 
@@ -154,6 +154,6 @@ func restore(ctx context.Context, e *env, file, database, data string, over bool
 	if err != nil {
 		return err
 	}
-	e.say("Restored %s of %s: %s.\n", file, m.At.UTC().Format("2006-01-02 15:04 MST"), marksText(m))
+	e.printf("Restored %s of %s: %s.\n", file, m.At.UTC().Format("2006-01-02 15:04 MST"), marksText(m))
 	return nil
 }

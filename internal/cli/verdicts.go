@@ -33,10 +33,10 @@ func showWhy(ctx context.Context, e *env, p *client.ListVerdictsParams) error {
 		return err
 	}
 	for _, n := range d.Silent {
-		e.say("%s.\n", n.Title)
+		e.printf("%s.\n", n.Title)
 	}
 	if d.Elsewhere > 0 {
-		e.say("%s judge%s other kinds.\n", counted(d.Elsewhere, "rule"), map[bool]string{true: "s"}[d.Elsewhere == 1])
+		e.printf("%s judge%s other kinds.\n", counted(d.Elsewhere, "rule"), map[bool]string{true: "s"}[d.Elsewhere == 1])
 	}
 	return nil
 }

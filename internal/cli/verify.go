@@ -43,15 +43,15 @@ func verify(ctx context.Context, e *env, id int64) error {
 		}
 	}
 	if v.OvertakenBy != nil {
-		e.say("A later sweep (%d) replaced it.\n", *v.OvertakenBy)
+		e.printf("A later sweep (%d) replaced it.\n", *v.OvertakenBy)
 	}
 	if v.Earlier {
-		e.say("It was made by an earlier version of the service, which may have judged otherwise: sweep the period again.\n")
+		e.printf("It was made by an earlier version of the service, which may have judged otherwise: sweep the period again.\n")
 	}
 	if v.Count > 0 {
 		return errDiffers
 	}
-	e.say("Everything matches.\n")
+	e.printf("Everything matches.\n")
 	return nil
 }
 

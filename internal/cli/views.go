@@ -43,9 +43,9 @@ var viewCommands = []command{
 			stringFlag(f, &q.Kind, "kind", "only subjects of this `kind`")
 			stringFlag(f, &q.Desk, "desk", "only those that go to this `desk`")
 			stringFlag(f, &q.Text, "text", "only subjects whose key or name contains this `text`")
-			word(f, &q.State, "state", "raised, standing, cleared, flagged or all")
-			word(f, &q.Sort, "sort", "the order")
-			word(f, &q.Group, "group", "their groups")
+			enumFlag(f, &q.State, "state", "raised, standing, cleared, flagged or all")
+			enumFlag(f, &q.Sort, "sort", "the order")
+			enumFlag(f, &q.Group, "group", "their groups")
 			descending := f.Bool("descending", false, "sort from the last to the first")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
@@ -56,7 +56,7 @@ var viewCommands = []command{
 				}
 				v, err := read[client.View](e)(e.client.SaveView(ctx, client.NewView{Name: args[0], Shared: shared, Query: &q}))
 				if err == nil {
-					e.say("Saved the view %s: %s.\n", v.Name, viewWords(v.Query))
+					e.printf("Saved the view %s: %s.\n", v.Name, viewWords(v.Query))
 				}
 				return err
 			}
@@ -78,15 +78,15 @@ var viewCommands = []command{
 				if _, err := read[struct{}](e)(e.client.DeleteView(ctx, v.Id)); err != nil {
 					return err
 				}
-				e.say("Deleted the view %s.\n", v.Name)
+				e.printf("Deleted the view %s.\n", v.Name)
 				return nil
 			}
 		},
 	},
 }
 
-// word is a flag with one of the words of the contract, which checks it.
-func word[T ~string](f *flag.FlagSet, to **T, name, usage string) {
+// enumFlag is a flag with one of the words of the contract, which checks it.
+func enumFlag[T ~string](f *flag.FlagSet, to **T, name, usage string) {
 	f.Func(name, usage, func(s string) error {
 		w := T(s)
 		*to = &w
@@ -233,7 +233,7 @@ func keepCases(ctx context.Context, e *env, name string, shared bool, p *client.
 	of := client.NewViewOfCases
 	v, err := read[client.View](e)(e.client.SaveView(ctx, client.NewView{Name: name, Shared: &shared, Of: &of, Cases: &q}))
 	if err == nil {
-		e.say("Saved the view %s: %s.\n", v.Name, caseViewWords(v.Cases))
+		e.printf("Saved the view %s: %s.\n", v.Name, caseViewWords(v.Cases))
 	}
 	return err
 }

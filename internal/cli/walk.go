@@ -80,7 +80,7 @@ func showWalk(e *env, w client.Variance) error {
 	if w.From == client.VarianceFromUsual {
 		in = "by"
 	}
-	e.say("%s of %s: %s %s %s, %s in %s.\n", w.Title, w.Name, w.Then.Text, in, w.Before, w.Now.Text, w.Label)
+	e.printf("%s of %s: %s %s %s, %s in %s.\n", w.Title, w.Name, w.Then.Text, in, w.Before, w.Now.Text, w.Label)
 	columns := []column{{head: "key"}, {head: "name"}, {head: "before", right: true}, {head: "after", right: true}, {head: "change", right: true}}
 	if w.Ratio {
 		columns = append(columns, column{head: "own rate", right: true}, column{head: "weight", right: true})
@@ -106,7 +106,7 @@ func showWalk(e *env, w client.Variance) error {
 		rows = append(rows, row("", strconv.Itoa(w.Total-len(w.Parts))+" others", nil, nil, w.Rest, nil, nil, ""))
 	}
 	if e.format == "table" {
-		rows = append(rows, row("", e.strong("All"), &w.Then, &w.Now, &w.Change, nil, nil, ""))
+		rows = append(rows, row("", e.bold("All"), &w.Then, &w.Now, &w.Change, nil, nil, ""))
 	}
 	if err := e.show(w, columns, rows); err != nil || e.format != "table" || len(w.Effects) == 0 {
 		return err

@@ -35,7 +35,7 @@ func AddPeople(ctx context.Context, s *people.Service) error {
 	for _, p := range People {
 		err := s.Add(ctx, p, Password)
 		if errors.Is(err, store.ErrTaken) {
-			err = s.ChangePassword(ctx, p.Name, passwordBefore, Password, people.Place{})
+			err = s.ChangePassword(ctx, p.Name, passwordBefore, Password, people.Origin{})
 		}
 		if err != nil && !errors.Is(err, people.ErrWrong) {
 			return fmt.Errorf("adding %s: %w", p.Name, err)

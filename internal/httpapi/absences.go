@@ -36,7 +36,7 @@ func (s *server) CreateAbsence(ctx context.Context, r contract.CreateAbsenceRequ
 
 func (s *server) DeleteAbsence(ctx context.Context, r contract.DeleteAbsenceRequestObject) (contract.DeleteAbsenceResponseObject, error) {
 	if err := s.Review.DeleteAbsence(ctx, r.Id, whoAsks(ctx)); err != nil {
-		return nil, missing(err, "absence %d of yours", r.Id)
+		return nil, orNotFound(err, "absence %d of yours", r.Id)
 	}
 	return contract.DeleteAbsence204Response{}, nil
 }

@@ -104,7 +104,7 @@ func auditAsk(person, operation *string, before *int64, most int) (store.AuditAs
 	ask := store.AuditAsk{Person: or(person, ""), Operation: or(operation, ""), Once: words.Were("operation", or(operation, "")), Before: or(before, 0),
 		Most: most}
 	if ask.Operation != "" && auditWords(ask.Operation) == "" {
-		return ask, fail(http.StatusBadRequest, "unknown-filter", "The audit log has no operation %q%s.", ask.Operation,
+		return ask, refusal(http.StatusBadRequest, "unknown-filter", "The audit log has no operation %q%s.", ask.Operation,
 			lang.Suggestion(ask.Operation, auditedNames()))
 	}
 	return ask, nil

@@ -22,7 +22,7 @@ const (
 	tokenKey  = "oskel.token"
 )
 
-var errWho = fail(http.StatusUnauthorized, "sign-in", "Sign in first: this needs a session or a token that is valid.")
+var errWho = refusal(http.StatusUnauthorized, "sign-in", "Sign in first: this needs a session or a token that is valid.")
 
 // authenticate finds out who asks, by token or session. Without either only
 // signing in is open.
@@ -40,19 +40,20 @@ func (s *server) authenticate(c *gin.Context) {
 	if header != "" || !strings.HasPrefix(r.URL.Path, "/api/") { // only the API has sessions
 		token, ok := strings.CutPrefix(header, "Bearer ")
 		if !ok {
-			refuse(c, errWho)
+			writeProblem(c, errWho)
 			return
 		}
 		var k store.Token
-		person, k, err = s.People.ByToken(store.Quickly(r.Context()), token)
+		person, k, err = s.People.ByToken(store.WithInteractivePool(r.Context()), token)
 		if err == nil && inAddress && k.Scope != people.Read {
 			// Addresses are kept in histories and logs.
-			refuse(c, fail(http.StatusForbidden, "not-allowed", "The address of a feed takes a token whose scope is %q; this one's is %q.", people.Read, k.Scope))
+			writeProblem(c, refusal(http.StatusForbidden, "not-allowed", "The address of a feed takes a token whose scope is %q; this one's is %q.",
+				people.Read, k.Scope))
 			return
 		}
 		c.Set(tokenKey, &k)
 	} else if name := s.sessions.GetString(r.Context(), "person"); name != "" {
-		person, err = s.People.InSession(store.Quickly(r.Context()), name, s.sessions.GetInt(r.Context(), "generation"))
+		person, err = s.People.InSession(store.WithInteractivePool(r.Context()), name, s.sessions.GetInt(r.Context(), "generation"))
 	} else {
 		err = errWho
 	}
@@ -60,7 +61,7 @@ func (s *server) authenticate(c *gin.Context) {
 		err = errWho
 	}
 	if err != nil {
-		refuse(c, err)
+		writeProblem(c, err)
 		return
 	}
 	c.Set(personKey, person)
@@ -88,11 +89,11 @@ func permitted(c *gin.Context, name string) error {
 	k := tokenOf(c)
 	switch {
 	case !known:
-		return fail(http.StatusForbidden, "not-allowed", "This operation is not enabled.")
+		return refusal(http.StatusForbidden, "not-allowed", "This operation is not enabled.")
 	case o.roles != nil && !slices.Contains(o.roles, role):
-		return fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(o.roles))
+		return refusal(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(o.roles))
 	case k != nil && slices.Index(scopeOrder, k.Scope) < slices.Index(scopeOrder, o.scope):
-		return fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q; this needs %q.", k.Scope, o.scope)
+		return refusal(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q; this needs %q.", k.Scope, o.scope)
 	}
 	return nil
 }
@@ -137,9 +138,9 @@ func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObj
 const browserCookie = "oskel_browser"
 
 // place is where an attempt to sign in comes from.
-func (s *server) place(ctx context.Context, name string) (people.Place, error) {
+func (s *server) place(ctx context.Context, name string) (people.Origin, error) {
 	c := ctx.(*gin.Context)
-	from := people.Place{Address: addressOf(c)}
+	from := people.Origin{Address: addressOf(c)}
 	if secret, err := c.Cookie(browserCookie); err == nil && secret != "" {
 		known, err := s.People.KnowsBrowser(ctx, secret, name)
 		if err != nil {
@@ -191,7 +192,7 @@ func (s *server) UseOneTimePassword(ctx context.Context, r contract.UseOneTimePa
 }
 
 // welcome begins a session in a browser that is known from now on.
-func (s *server) welcome(ctx context.Context, p store.Person, from people.Place) error {
+func (s *server) welcome(ctx context.Context, p store.Person, from people.Origin) error {
 	if from.Browser == "" {
 		secret, err := s.People.NewBrowser(ctx, p.Name)
 		if err != nil {
@@ -222,7 +223,7 @@ func (s *server) ChangePassword(ctx context.Context, r contract.ChangePasswordRe
 		return nil, err
 	}
 	if err := s.People.ChangePassword(ctx, p.Name, r.Body.Old, r.Body.Password, from); errors.Is(err, people.ErrWrong) {
-		return nil, fail(http.StatusUnprocessableEntity, "wrong-password", "The old password is wrong.")
+		return nil, refusal(http.StatusUnprocessableEntity, "wrong-password", "The old password is wrong.")
 	} else if err != nil {
 		return nil, err
 	}
@@ -239,7 +240,7 @@ func (s *server) SignOut(ctx context.Context, _ contract.SignOutRequestObject) (
 }
 
 func (s *server) CreateToken(ctx context.Context, r contract.CreateTokenRequestObject) (contract.CreateTokenResponseObject, error) {
-	from := people.Place{Address: addressOf(ctx.(*gin.Context))}
+	from := people.Origin{Address: addressOf(ctx.(*gin.Context))}
 	p, err := s.People.Check(ctx, r.Body.Name, r.Body.Password, from)
 	if err != nil {
 		return nil, err
@@ -255,7 +256,7 @@ func (s *server) CreateToken(ctx context.Context, r contract.CreateTokenRequestO
 func (s *server) DeleteToken(ctx context.Context, _ contract.DeleteTokenRequestObject) (contract.DeleteTokenResponseObject, error) {
 	k := tokenOf(ctx)
 	if k == nil {
-		return nil, fail(http.StatusBadRequest, "no-token", "This call was not made with a token.")
+		return nil, refusal(http.StatusBadRequest, "no-token", "This call was not made with a token.")
 	}
 	return contract.DeleteToken204Response{}, s.People.Revoke(ctx, k.ID, &k.Person)
 }
@@ -264,7 +265,7 @@ func (s *server) ListTokens(ctx context.Context, r contract.ListTokensRequestObj
 	person := ptr(whoAsks(ctx).Name)
 	if or(r.Params.All, false) {
 		if whoAsks(ctx).Role != people.Lead {
-			return nil, fail(http.StatusForbidden, "not-allowed", "Only leads see the tokens of others.")
+			return nil, refusal(http.StatusForbidden, "not-allowed", "Only leads see the tokens of others.")
 		}
 		person = nil
 	}
@@ -289,7 +290,7 @@ func (s *server) RevokeToken(ctx context.Context, r contract.RevokeTokenRequestO
 	if whoAsks(ctx).Role == people.Lead {
 		person = nil
 	}
-	return contract.RevokeToken204Response{}, missing(s.People.Revoke(ctx, r.Id, person), "token %d", r.Id)
+	return contract.RevokeToken204Response{}, orNotFound(s.People.Revoke(ctx, r.Id, person), "token %d", r.Id)
 }
 
 func (s *server) ListPeople(ctx context.Context, _ contract.ListPeopleRequestObject) (contract.ListPeopleResponseObject, error) {
@@ -327,7 +328,7 @@ func (s *server) desksThere(ctx context.Context, desks []string) error {
 	}
 	for _, d := range desks {
 		if book.Desk(d) == nil {
-			return fail(http.StatusUnprocessableEntity, "unknown-desk", "The rulebook has no desk %q.", d)
+			return refusal(http.StatusUnprocessableEntity, "unknown-desk", "The rulebook has no desk %q.", d)
 		}
 	}
 	return nil
@@ -358,7 +359,7 @@ func (s *server) ResetPassword(ctx context.Context, r contract.ResetPasswordRequ
 
 func noSuchPerson(err error, name string) error {
 	if errors.Is(err, store.ErrNotFound) {
-		return fail(http.StatusNotFound, "not-found", "There is no open account %q.", name)
+		return refusal(http.StatusNotFound, "not-found", "There is no open account %q.", name)
 	}
 	return err
 }

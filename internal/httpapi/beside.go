@@ -26,7 +26,7 @@ func beside(e *measure.Engine, level measure.Level, code int, p calendar.Period,
 		}
 	}
 	if name == "" {
-		return nil, fail(http.StatusBadRequest, "unknown-filter", "beside: %s has no attribute %q.", e.Book.One(level), *attribute)
+		return nil, refusal(http.StatusBadRequest, "unknown-filter", "beside: %s has no attribute %q.", e.Book.One(level), *attribute)
 	}
 	slot := e.Slot(level, p)
 	own := e.Lookup(slot, uint32(code))(name)

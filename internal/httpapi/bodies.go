@@ -20,7 +20,7 @@ type budget struct {
 }
 
 // errBodies says that there is no room for the body of a request.
-var errBodies = fail(http.StatusTooManyRequests, "busy", "The service is busy receiving data; try again in a few seconds.")
+var errBodies = refusal(http.StatusTooManyRequests, "busy", "The service is busy receiving data; try again in a few seconds.")
 
 // take waits until so many bytes may be held for somebody; give gives them back.
 func (b *budget) take(ctx context.Context, who string, bytes int64, patience time.Duration) (give func(), err error) {

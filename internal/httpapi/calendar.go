@@ -18,7 +18,7 @@ func (s *server) GetCalendar(ctx context.Context, r contract.GetCalendarRequestO
 	var year calendar.Period
 	if r.Params.Year != nil {
 		if year, err = c.Parse(*r.Params.Year); err != nil || year.Unit != calendar.Yearly {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "year: expected a year such as 2026, found %q", *r.Params.Year)
+			return nil, refusal(http.StatusBadRequest, "invalid-request", "year: expected a year such as 2026, found %q", *r.Params.Year)
 		}
 	} else {
 		snapshot, err := s.Figures.Snapshot(ctx, book)

@@ -12,8 +12,8 @@ import (
 
 func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObject) (contract.ActOnCasesResponseObject, error) {
 	b := r.Body
-	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")),
-		Apart: apartIn(b.FlagFindings), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
+	act := casework.Action{Kind: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")),
+		FlagFindings: flagFindingsIn(b.FlagFindings), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
 	if b.Until != nil {
 		act.Until = ptr(calendar.Date(b.Until.Year(), b.Until.Month(), b.Until.Day()))
 	}
@@ -32,7 +32,7 @@ func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObj
 		ids = append(ids, c.Id)
 		versions[c.Id] = or(c.Version, 0)
 	}
-	if err := s.Review.Do(ctx, ids, versions, whoAsks(ctx), act); err != nil {
+	if err := s.Review.Act(ctx, ids, versions, whoAsks(ctx), act); err != nil {
 		return nil, err
 	}
 	out, err := s.casesOut(ctx, ids)
@@ -47,18 +47,18 @@ func snoozeIn(p *contract.NewSnooze) *casework.Snooze {
 	return &casework.Snooze{Until: calendar.Date(p.Until.Year(), p.Until.Month(), p.Until.Day()), Worse: p.Worse, All: or(p.All, false)}
 }
 
-// apartIn is which flags of a case have findings of their own.
-func apartIn(all *[]contract.FlagFinding) (out []casework.Apart) {
+// flagFindingsIn is which flags of a case have findings of their own.
+func flagFindingsIn(all *[]contract.FlagFinding) (out []casework.FlagFinding) {
 	if all != nil {
 		for _, f := range *all {
-			out = append(out, casework.Apart{Flag: f.Exception, Finding: string(f.Finding)})
+			out = append(out, casework.FlagFinding{Flag: f.Exception, Finding: string(f.Finding)})
 		}
 	}
 	return out
 }
 
 // amounts reads what was recovered and written off.
-func amounts(act *casework.Act, recovered, writtenOff *string) error {
+func amounts(act *casework.Action, recovered, writtenOff *string) error {
 	for _, n := range []struct {
 		name string
 		text *string
@@ -69,7 +69,7 @@ func amounts(act *casework.Act, recovered, writtenOff *string) error {
 		}
 		a, err := amount.Parse(amount.Plain(*n.text))
 		if err != nil {
-			return fail(http.StatusBadRequest, "invalid-request", "%s: %s", n.name, err)
+			return refusal(http.StatusBadRequest, "invalid-request", "%s: %s", n.name, err)
 		}
 		*n.to = &a
 	}

@@ -28,7 +28,7 @@ func (s *server) ListCaseHistories(ctx context.Context, r contract.ListCaseHisto
 		ids = append(ids, id)
 	}
 	if len(ids) > mostHistories {
-		return nil, fail(http.StatusBadRequest, "invalid-request", "Invalid request: cases: %d at most at once, found %d.", mostHistories, len(ids))
+		return nil, refusal(http.StatusBadRequest, "invalid-request", "Invalid request: cases: %d at most at once, found %d.", mostHistories, len(ids))
 	}
 	out := contract.ListCaseHistories200JSONResponse{}
 	all, err := s.Review.Foremosts(ctx, ids)

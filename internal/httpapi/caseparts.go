@@ -39,7 +39,7 @@ func (s *server) mayAttach(c *gin.Context, id string) error {
 	if err != nil {
 		return nil // the contract says so
 	}
-	return missing(s.Review.MayAttach(c.Request.Context(), n, whoAsks(c)), "case %d", n)
+	return orNotFound(s.Review.MayAttach(c.Request.Context(), n, whoAsks(c)), "case %d", n)
 }
 
 // AddCaseFile refuses by its name what may not be attached before any of it is read.
@@ -52,7 +52,7 @@ func (s *server) AddCaseFile(ctx context.Context, r contract.AddCaseFileRequestO
 		return nil, err
 	}
 	f, err := s.Review.Attach(ctx, r.Id, r.Params.Name, content, whoAsks(ctx))
-	return contract.AddCaseFile201JSONResponse(fileOut(f)), missing(err, "case %d", r.Id)
+	return contract.AddCaseFile201JSONResponse(fileOut(f)), orNotFound(err, "case %d", r.Id)
 }
 
 // attachment is a file that browsers keep and do not show, whatever is in it.
@@ -71,21 +71,21 @@ func (a attachment) VisitGetCaseFileResponse(w http.ResponseWriter) error {
 func (s *server) GetCaseFile(ctx context.Context, r contract.GetCaseFileRequestObject) (contract.GetCaseFileResponseObject, error) {
 	f, content, err := s.Review.File(ctx.(*gin.Context).Request.Context(), r.Id, r.File)
 	if err != nil {
-		return nil, missing(err, "file %d of case %d", r.File, r.Id)
+		return nil, orNotFound(err, "file %d of case %d", r.File, r.Id)
 	}
 	return attachment{contract.GetCaseFile200ApplicationoctetStreamResponse{Body: content, ContentLength: int64(f.Size)}, f}, nil
 }
 
 func (s *server) RemoveCaseFile(ctx context.Context, r contract.RemoveCaseFileRequestObject) (contract.RemoveCaseFileResponseObject, error) {
 	err := s.Review.DropFile(ctx, r.Id, r.File, whoAsks(ctx))
-	return contract.RemoveCaseFile204Response{}, missing(err, "file %d of case %d", r.File, r.Id)
+	return contract.RemoveCaseFile204Response{}, orNotFound(err, "file %d of case %d", r.File, r.Id)
 }
 
 func (s *server) AddTodo(ctx context.Context, r contract.AddTodoRequestObject) (contract.AddTodoResponseObject, error) {
 	due := r.Body.Due
 	t, err := s.Review.AddTodo(ctx, r.Id, casework.Todo{Text: r.Body.Text, Owner: or(r.Body.Owner, ""),
 		Due: calendar.Date(due.Year(), due.Month(), due.Day())}, whoAsks(ctx))
-	return contract.AddTodo201JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), missing(err, "case %d", r.Id)
+	return contract.AddTodo201JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), orNotFound(err, "case %d", r.Id)
 }
 
 func (s *server) ListTodos(ctx context.Context, r contract.ListTodosRequestObject) (contract.ListTodosResponseObject, error) {
@@ -99,11 +99,11 @@ func (s *server) ListTodos(ctx context.Context, r contract.ListTodosRequestObjec
 
 func (s *server) UpdateTodo(ctx context.Context, r contract.UpdateTodoRequestObject) (contract.UpdateTodoResponseObject, error) {
 	t, err := s.Review.Tick(ctx, r.Id, r.Body.Done, whoAsks(ctx))
-	return contract.UpdateTodo200JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), missing(err, "to-do %d", r.Id)
+	return contract.UpdateTodo200JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), orNotFound(err, "to-do %d", r.Id)
 }
 
 func (s *server) RemoveTodo(ctx context.Context, r contract.RemoveTodoRequestObject) (contract.RemoveTodoResponseObject, error) {
-	return contract.RemoveTodo204Response{}, missing(s.Review.RemoveTodo(ctx, r.Id, whoAsks(ctx)), "to-do %d", r.Id)
+	return contract.RemoveTodo204Response{}, orNotFound(s.Review.RemoveTodo(ctx, r.Id, whoAsks(ctx)), "to-do %d", r.Id)
 }
 
 func (s *server) ListNotifications(ctx context.Context, r contract.ListNotificationsRequestObject) (contract.ListNotificationsResponseObject, error) {

@@ -23,8 +23,8 @@ import (
 
 func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
 	var apart *[]contract.FlagFinding
-	for _, flag := range slices.Sorted(maps.Keys(c.Apart)) {
-		apart = ptr(append(or(apart, nil), contract.FlagFinding{Exception: flag, Finding: contract.FlagFindingFinding(c.Apart[flag])}))
+	for _, flag := range slices.Sorted(maps.Keys(c.FlagFindings)) {
+		apart = ptr(append(or(apart, nil), contract.FlagFinding{Exception: flag, Finding: contract.FlagFindingFinding(c.FlagFindings[flag])}))
 	}
 	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade,
 		Due:  openapi_types.Date{Time: c.Due.Time()},
@@ -87,7 +87,7 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		}
 		name, complaint := rulebook.Resolve(by.what, *by.asked, by.known)
 		if complaint != "" {
-			return nil, fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+			return nil, refusal(http.StatusBadRequest, "unknown-filter", "%s", complaint)
 		}
 		*by.to = name
 	}
@@ -150,7 +150,7 @@ func (s *server) deskOf(ctx context.Context, text string) (string, error) {
 	}
 	name, complaint := rulebook.Resolve("desk", text, book.DesksNamed())
 	if complaint != "" {
-		return "", fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+		return "", refusal(http.StatusBadRequest, "unknown-filter", "%s", complaint)
 	}
 	return name, nil
 }
@@ -242,7 +242,7 @@ func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (
 	}
 	d, err := s.caseDetail(ctx, r.Id)
 	if err != nil {
-		return nil, missing(err, "case %d", r.Id)
+		return nil, orNotFound(err, "case %d", r.Id)
 	}
 	return contract.GetCase200JSONResponse{Body: d, Headers: contract.GetCase200ResponseHeaders{ETag: ptr(etag(d.Case.Version))}}, nil
 }

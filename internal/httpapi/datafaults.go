@@ -18,7 +18,7 @@ func (s *server) ListDataIssues(ctx context.Context, r contract.ListDataIssuesRe
 	if r.Params.Feed != nil {
 		name, complaint := rulebook.Resolve("feed", *r.Params.Feed, book.FeedsNamed())
 		if complaint != "" {
-			return nil, fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+			return nil, refusal(http.StatusBadRequest, "unknown-filter", "%s", complaint)
 		}
 		feeds = []string{name}
 	}
@@ -48,5 +48,5 @@ func (s *server) ListDataIssues(ctx context.Context, r contract.ListDataIssuesRe
 
 func (s *server) CloseDataIssue(ctx context.Context, r contract.CloseDataIssueRequestObject) (contract.CloseDataIssueResponseObject, error) {
 	err := s.Review.EndFault(ctx, r.Id, r.Body.Text, whoAsks(ctx))
-	return contract.CloseDataIssue204Response{}, missing(err, "open data issue %d", r.Id)
+	return contract.CloseDataIssue204Response{}, orNotFound(err, "open data issue %d", r.Id)
 }

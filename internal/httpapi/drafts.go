@@ -99,7 +99,7 @@ func (s *server) ListUses(ctx context.Context, r contract.ListUsesRequestObject)
 		return nil, err
 	}
 	if !book.Knows(r.Params.Name) {
-		return nil, fail(http.StatusNotFound, "not-found", "The rulebook has nothing called %q%s", r.Params.Name, lang.Suggestion(r.Params.Name, book.AllNames()))
+		return nil, refusal(http.StatusNotFound, "not-found", "The rulebook has nothing called %q%s", r.Params.Name, lang.Suggestion(r.Params.Name, book.AllNames()))
 	}
 	return contract.ListUses200JSONResponse(append([]string{}, book.Uses(r.Params.Name)...)), nil
 }

@@ -139,7 +139,7 @@ func viewOut(v store.View) (contract.View, error) {
 func (s *server) SaveView(ctx context.Context, r contract.SaveViewRequestObject) (contract.SaveViewResponseObject, error) {
 	name := strings.TrimSpace(r.Body.Name)
 	if name == "" {
-		return nil, fail(http.StatusBadRequest, "invalid-request", "name: expected a name for the view.")
+		return nil, refusal(http.StatusBadRequest, "invalid-request", "name: expected a name for the view.")
 	}
 	of := string(or(r.Body.Of, "exceptions"))
 	var kept any = or(r.Body.Query, contract.ViewQuery{})
@@ -161,7 +161,7 @@ func (s *server) SaveView(ctx context.Context, r contract.SaveViewRequestObject)
 func (s *server) DeleteView(ctx context.Context, r contract.DeleteViewRequestObject) (contract.DeleteViewResponseObject, error) {
 	me := whoAsks(ctx)
 	if err := s.Views.DeleteView(ctx, r.Id, me.Name, me.Role == people.Lead); err != nil {
-		return nil, missing(err, "view %d", r.Id)
+		return nil, orNotFound(err, "view %d", r.Id)
 	}
 	return contract.DeleteView204Response{}, nil
 }

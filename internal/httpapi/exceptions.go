@@ -65,7 +65,7 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	}
 	period, err := c.Parse(p.Period)
 	if err != nil {
-		return nil, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+		return nil, refusal(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
 	if book == nil {
 		return json.Marshal(contract.ExceptionPage{Items: []contract.Exception{}})
@@ -190,7 +190,7 @@ func trimmed(decimal string) string {
 func (s *server) GetException(ctx context.Context, r contract.GetExceptionRequestObject) (contract.GetExceptionResponseObject, error) {
 	e, err := s.Sweep.Exception(ctx, r.Id, or(r.Params.Sweep, 0))
 	if err != nil {
-		return nil, missing(err, "exception %d", r.Id)
+		return nil, orNotFound(err, "exception %d", r.Id)
 	}
 	made := e.Made
 	book, err := s.Books.At(ctx, made.Revision)
@@ -339,7 +339,7 @@ func (s *server) GetRanking(ctx context.Context, r contract.GetRankingRequestObj
 	}
 	rule := book.Rule(r.Rule)
 	if rule == nil {
-		return nil, fail(http.StatusNotFound, "not-found", "The rulebook has no rule %q.", r.Rule)
+		return nil, refusal(http.StatusNotFound, "not-found", "The rulebook has no rule %q.", r.Rule)
 	}
 	if within, ok := book.Calendar.Within(p, rule.Each); ok {
 		p = within
@@ -361,7 +361,7 @@ func (s *server) GetRanking(ctx context.Context, r contract.GetRankingRequestObj
 	if r.Params.Key != nil {
 		c, ok := engine.Code(level, *r.Params.Key)
 		if !ok {
-			return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), *r.Params.Key)
+			return nil, refusal(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), *r.Params.Key)
 		}
 		code = int(c)
 	}

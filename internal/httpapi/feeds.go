@@ -129,7 +129,7 @@ func (s *server) GetExceptionFeed(ctx context.Context, r contract.GetExceptionFe
 		}
 		i := slices.IndexFunc(all, func(v store.View) bool { return strings.EqualFold(v.Name, name) })
 		if i < 0 {
-			return nil, fail(http.StatusNotFound, "not-found", "There is no view %q.", name)
+			return nil, refusal(http.StatusNotFound, "not-found", "There is no view %q.", name)
 		}
 		if err := json.Unmarshal(all[i].Query, &query); err != nil {
 			return nil, err

@@ -66,13 +66,13 @@ func (l Limits) withDefaults() Limits {
 const bytesACell = 400
 
 // errTooMuch says that what was asked has to wait longer than it may.
-var errTooMuch = fail(http.StatusTooManyRequests, "busy", "The service is busy; try again in a few seconds.")
+var errTooMuch = refusal(http.StatusTooManyRequests, "busy", "The service is busy; try again in a few seconds.")
 
 // errBrokenOff says that a body did not come to its end; nobody is there to read it.
-var errBrokenOff = fail(http.StatusBadRequest, "broken-off", "The upload is incomplete.")
+var errBrokenOff = refusal(http.StatusBadRequest, "broken-off", "The upload is incomplete.")
 
 // errMemory says that the service has no room for heavy work.
-var errMemory = fail(http.StatusServiceUnavailable, "memory", "The service is near the limit of its memory; try again in a few seconds.")
+var errMemory = refusal(http.StatusServiceUnavailable, "memory", "The service is near the limit of its memory; try again in a few seconds.")
 
 // gate lets so many in at once, and so many of each person.
 type gate struct {
@@ -145,7 +145,7 @@ func newLimiter(l Limits) *limiter {
 func (l *limiter) limit(c *gin.Context, operation string) {
 	w := operations[operation].work
 	if w != light && l.short() {
-		refuse(c, errMemory)
+		writeProblem(c, errMemory)
 		return
 	}
 	if w != writes {
@@ -153,7 +153,7 @@ func (l *limiter) limit(c *gin.Context, operation string) {
 	}
 	leave, err := l.export.enter(c.Request.Context(), whoAsks(c).Name, l.Patience)
 	if err != nil {
-		refuse(c, err)
+		writeProblem(c, err)
 		return
 	}
 	defer leave()

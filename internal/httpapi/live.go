@@ -40,7 +40,7 @@ const longestStream = 10 * time.Minute
 func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestObject) (contract.ListChangesResponseObject, error) {
 	events, leave, err := s.Live.Listen(whoAsks(ctx).Name)
 	if errors.Is(err, notify.ErrFull) {
-		return nil, fail(http.StatusTooManyRequests, "busy", "%s.", words.UpperFirst(err.Error()))
+		return nil, refusal(http.StatusTooManyRequests, "busy", "%s.", words.UpperFirst(err.Error()))
 	}
 	c, _ := ctx.(*gin.Context)
 	return stream{c.Request.Context(), events, leave, s.limits.StillThere, func() bool { return s.still(c) }}, err
@@ -57,7 +57,7 @@ type stream struct {
 
 // still says whether who asks is still signed in, by the same session or token.
 func (s *server) still(c *gin.Context) bool {
-	ctx := store.Quickly(c.Request.Context())
+	ctx := store.WithInteractivePool(c.Request.Context())
 	var err error
 	if tokenOf(c) != nil {
 		_, _, err = s.People.ByToken(ctx, strings.TrimPrefix(c.Request.Header.Get("Authorization"), "Bearer "))

@@ -11,10 +11,10 @@ import (
 func (s *server) ListMethods(context.Context, contract.ListMethodsRequestObject) (contract.ListMethodsResponseObject, error) {
 	out := contract.ListMethods200JSONResponse{}
 	for _, m := range method.All() {
-		to := contract.Method{Family: contract.MethodFamily(m.Family), Name: m.Name, Among: contract.MethodAmong(m.Among), Good: m.Good, Needs: m.Needs,
-			States: m.States, Settings: []contract.MethodSetting{}}
+		to := contract.Method{Family: contract.MethodFamily(m.Family), Name: m.Name, Among: contract.MethodAmong(m.Among), Good: m.UseFor, Needs: m.Requires,
+			States: m.ExampleKeys, Settings: []contract.MethodSetting{}}
 		for _, set := range m.Settings {
-			one := contract.MethodSetting{Key: set.Key, Type: contract.MethodSettingType(set.Type), Says: set.Says, Required: !set.Optional && set.Default == ""}
+			one := contract.MethodSetting{Key: set.Key, Type: contract.MethodSettingType(set.Type), Says: set.Doc, Required: !set.Optional && set.Default == ""}
 			if set.Default != "" {
 				one.Default = ptr(set.Default)
 			}

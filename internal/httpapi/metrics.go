@@ -64,7 +64,7 @@ func (standing) Describe(to chan<- *prometheus.Desc) {
 
 // Collect implements prometheus.Collector. What cannot be told is left out.
 func (c standing) Collect(to chan<- prometheus.Metric) {
-	ctx, cancel := context.WithTimeout(store.Quickly(context.Background()), 5*time.Second)
+	ctx, cancel := context.WithTimeout(store.WithInteractivePool(context.Background()), 5*time.Second)
 	defer cancel()
 	if err := c.collect(ctx, func(d *prometheus.Desc, value float64, labels ...string) {
 		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, value, labels...)
@@ -95,7 +95,7 @@ func (c standing) collect(ctx context.Context, tell func(d *prometheus.Desc, val
 	for k, n := range states {
 		tell(turnsDesc, float64(n), k[0], k[1])
 	}
-	troubles, err := c.s.Jobs.Troubles(ctx)
+	troubles, err := c.s.Jobs.Failures(ctx)
 	tell(failingDesc, float64(len(troubles)))
 	return err
 }

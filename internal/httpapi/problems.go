@@ -26,22 +26,22 @@ type failure struct{ problem contract.Problem }
 
 func (f *failure) Error() string { return f.problem.Title }
 
-func fail(status int, kind, format string, args ...any) error {
+func refusal(status int, kind, format string, args ...any) error {
 	return &failure{contract.Problem{Type: "urn:oskel:" + kind, Title: http.StatusText(status), Status: status, Detail: ptr(fmt.Sprintf(format, args...))}}
 }
 
-// missing says what it is that was not found.
-func missing(err error, format string, args ...any) error {
+// orNotFound says what it is that was not found.
+func orNotFound(err error, format string, args ...any) error {
 	if errors.Is(err, store.ErrNotFound) {
-		return fail(http.StatusNotFound, "not-found", "There is no "+format+".", args...)
+		return refusal(http.StatusNotFound, "not-found", "There is no "+format+".", args...)
 	}
 	return err
 }
 
 func ptr[T any](v T) *T { return &v }
 
-// report logs what is not shown of an error, or concerns whoever runs the service.
-func report(ctx context.Context, err error, p contract.Problem) {
+// logProblem logs what is not shown of an error, or concerns whoever runs the service.
+func logProblem(ctx context.Context, err error, p contract.Problem) {
 	if ctx.Err() != nil && !strings.HasPrefix(err.Error(), "panic") {
 		return // whoever asked has left, and what failed by that is no fault
 	}
@@ -117,10 +117,10 @@ func bookFaults(problems []rulebook.Problem) []contract.Fault {
 // retryAfter is in how many seconds to try again what could not be done now.
 const retryAfter = "3"
 
-// refuse answers with a problem and ends the request.
-func refuse(c *gin.Context, err error) {
+// writeProblem answers with a problem and ends the request.
+func writeProblem(c *gin.Context, err error) {
 	p := problemOf(err)
-	report(c, err, p)
+	logProblem(c, err, p)
 	if id := requestOf(c); id != "" {
 		p.Request = &id
 	}

@@ -30,7 +30,7 @@ func (s *server) registerOf(ctx context.Context, kind string) (*measure.Engine, 
 		for _, k := range book.Kinds {
 			known = append(known, k.Name)
 		}
-		return nil, nil, nil, fail(http.StatusNotFound, "not-found", "There is no kind %q%s", kind, lang.Suggestion(kind, known))
+		return nil, nil, nil, refusal(http.StatusNotFound, "not-found", "There is no kind %q%s", kind, lang.Suggestion(kind, known))
 	}
 	engine, err := s.Figures.Engine(ctx, book)
 	if err != nil {
@@ -63,7 +63,7 @@ func (s *server) GetRegister(ctx context.Context, r contract.GetRegisterRequestO
 	_, at := engine.Book.Calendar.Span(calendar.MonthPeriod(s.lastMonth(engine)))
 	if r.Params.At != nil {
 		if at, err = calendar.ParseDay(*r.Params.At); err != nil {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "at: %s", err)
+			return nil, refusal(http.StatusBadRequest, "invalid-request", "at: %s", err)
 		}
 	}
 	offset, err := offsetOf(r.Params.Cursor)
@@ -109,7 +109,7 @@ func (s *server) GetSubject(ctx context.Context, r contract.GetSubjectRequestObj
 		return nil, err
 	}
 	if len(all) == 0 {
-		return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", r.Kind, r.Key)
+		return nil, refusal(http.StatusNotFound, "not-found", "There is no %s %q.", r.Kind, r.Key)
 	}
 	text := func(d *calendar.Day) *string {
 		if d == nil {
@@ -153,7 +153,7 @@ func (s *server) GetTargets(ctx context.Context, r contract.GetTargetsRequestObj
 	case m == nil && out.Measure == "":
 		return out, nil
 	case m == nil:
-		return nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", out.Measure, lang.Suggestion(out.Measure, out.Measures))
+		return nil, refusal(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", out.Measure, lang.Suggestion(out.Measure, out.Measures))
 	}
 	out.Title = m.Title
 	ask := measure.TargetAsk{Kind: kind.Name, Measure: m.Name, Missing: or(p.Missing, false), Text: or(p.Text, "")}

@@ -44,7 +44,7 @@ func (s *server) ExportReport(ctx context.Context, r contract.ExportReportReques
 	case "backlog":
 		ask := contract.GetBacklogParamsBy(or(p.By, "desk"))
 		if by = string(ask); !ask.Valid() {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "Invalid request: by: the backlog is by desk, person, rule, grade or period.")
+			return nil, refusal(http.StatusBadRequest, "invalid-request", "Invalid request: by: the backlog is by desk, person, rule, grade or period.")
 		}
 		all, err := s.GetBacklog(ctx, contract.GetBacklogRequestObject{Params: contract.GetBacklogParams{By: &ask}})
 		if err != nil {
@@ -157,7 +157,7 @@ func workSheet(by string, all []contract.BacklogRow) sheet.Sheet {
 // wholeGrid is the grid of all subjects that a report asks for.
 func (s *server) wholeGrid(ctx context.Context, p contract.ExportReportParams) (out contract.ExceptionGrid, err error) {
 	if or(p.Period, "") == "" {
-		return out, fail(http.StatusBadRequest, "invalid-request", "Invalid request: period: expected the last period of the grid.")
+		return out, refusal(http.StatusBadRequest, "invalid-request", "Invalid request: period: expected the last period of the grid.")
 	}
 	ask := contract.GetExceptionGridParams{Period: *p.Period, Rule: p.Rule, Kind: p.Kind, Desk: p.Desk, Text: p.Text, Limit: ptr(500)}
 	for {

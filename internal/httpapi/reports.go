@@ -67,7 +67,7 @@ func (s *server) ListOutcomes(ctx context.Context, r contract.ListOutcomesReques
 		}
 		name, complaint := rulebook.Resolve(by.what, *by.asked, by.known)
 		if complaint != "" {
-			return nil, fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+			return nil, refusal(http.StatusBadRequest, "unknown-filter", "%s", complaint)
 		}
 		*by.to = name
 	}

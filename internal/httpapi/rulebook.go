@@ -191,7 +191,7 @@ func (s *server) ListRevisions(ctx context.Context, _ contract.ListRevisionsRequ
 func (s *server) GetRevision(ctx context.Context, r contract.GetRevisionRequestObject) (contract.GetRevisionResponseObject, error) {
 	revision, err := s.Books.Revision(ctx, r.Number)
 	if err != nil {
-		return nil, missing(err, "revision %d", r.Number)
+		return nil, orNotFound(err, "revision %d", r.Number)
 	}
 	return contract.GetRevision200JSONResponse(revisionOut(revision, true)), nil
 }

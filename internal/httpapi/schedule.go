@@ -18,7 +18,7 @@ func (s *server) GetSchedule(ctx context.Context, _ contract.GetScheduleRequestO
 	if err != nil || book == nil {
 		return out, err
 	}
-	troubles, err := s.Jobs.Troubles(ctx)
+	troubles, err := s.Jobs.Failures(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -46,7 +46,7 @@ type Services struct {
 	Intake  *intake.Service
 	Sweep   *sweep.Service
 	Jobs    interface {
-		Troubles(ctx context.Context) (map[calendar.Key]string, error)
+		Failures(ctx context.Context) (map[calendar.Key]string, error)
 	}
 	Review   *review.Service
 	People   *people.Service
@@ -80,8 +80,8 @@ type server struct {
 	sessions *scs.SessionManager
 	limits   *limiter
 	meters   *meters
-	pages    pages      // of exceptions
-	verdicts judge.Kept // of the past of exceptions
+	pages    pages       // of exceptions
+	verdicts judge.Cache // of the past of exceptions
 	toDate   toDateBook
 }
 
@@ -120,7 +120,7 @@ func New(s Services) (http.Handler, error) {
 	sv.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
 		err = fmt.Errorf("keeping a session: %w", err)
 		p := problemOf(err)
-		report(r.Context(), err, p)
+		logProblem(r.Context(), err, p)
 		w.Header().Set("Content-Type", "application/problem+json")
 		if p.Status == http.StatusServiceUnavailable {
 			w.Header().Set("Retry-After", retryAfter)
@@ -136,21 +136,25 @@ func New(s Services) (http.Handler, error) {
 		return nil, fmt.Errorf("the proxies that may say who asks: %w", err)
 	}
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, what any) {
-		refuse(c, fmt.Errorf("panic: %v", what))
+		writeProblem(c, fmt.Errorf("panic: %v", what))
 	}))
 	api := engine.Group("/", sv.meters.count, sv.authenticate, sv.validate(routesOf(spec)))
 	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{sv.gated, authorize, sv.audit}, contract.StrictGinServerOptions{
-		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
-		HandlerErrorFunc:         refuse,
+		RequestErrorHandlerFunc: func(c *gin.Context, err error) {
+			writeProblem(c, refusal(http.StatusBadRequest, "invalid-request", "%s", err))
+		},
+		HandlerErrorFunc:         writeProblem,
 		ResponseErrorHandlerFunc: breakOff,
 	})
 	contract.RegisterHandlersWithOptions(api, strict, contract.GinServerOptions{
-		ErrorHandler: func(c *gin.Context, err error, status int) { refuse(c, fail(status, "invalid-request", "%s", err)) },
+		ErrorHandler: func(c *gin.Context, err error, status int) {
+			writeProblem(c, refusal(status, "invalid-request", "%s", err))
+		},
 	})
 	engine.GET("/metrics", sv.authenticate, gin.WrapH(sv.meters.handler(sv)))
 	engine.NoRoute(func(c *gin.Context) {
 		if s.Console == nil || strings.HasPrefix(c.Request.URL.Path, "/api/") {
-			refuse(c, fail(http.StatusNotFound, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
+			writeProblem(c, refusal(http.StatusNotFound, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
 		serveConsole(s.Console, c)
@@ -167,12 +171,12 @@ func New(s Services) (http.Handler, error) {
 		w.WriteHeader(http.StatusForbidden)
 		fmt.Fprint(w, `{"type":"urn:oskel:cross-origin","title":"Forbidden","status":403,"detail":"The request comes from another site."}`)
 	}))
-	return identify(headers(s.Secure, whole(sv.limits.hasten(sv.limits.wake(crossOrigin.Handler(answer)))))), nil
+	return identify(headers(s.Secure, abortOnPartial(sv.limits.hasten(sv.limits.wake(crossOrigin.Handler(answer)))))), nil
 }
 
 // ready says whether the service can do its work: whether its database answers.
 func (s *server) ready(w http.ResponseWriter, r *http.Request) {
-	ctx, cancel := context.WithTimeout(store.Quickly(r.Context()), 2*time.Second)
+	ctx, cancel := context.WithTimeout(store.WithInteractivePool(r.Context()), 2*time.Second)
 	defer cancel()
 	if err := s.Audit.Ready(ctx); err != nil {
 		w.Header().Set("Retry-After", retryAfter)
@@ -185,9 +189,9 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 // brokenOff is where a context carries whether its answer could not be written to its end.
 type brokenOff struct{}
 
-// whole breaks the connection where an answer could not be written to its end, so
+// abortOnPartial breaks the connection where an answer could not be written to its end, so
 // that nobody takes what has come for all.
-func whole(next http.Handler) http.Handler {
+func abortOnPartial(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		broken := new(bool)
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), brokenOff{}, broken)))
@@ -200,10 +204,10 @@ func whole(next http.Handler) http.Handler {
 // breakOff refuses, or where the answer has begun ends it with its connection.
 func breakOff(c *gin.Context, err error) {
 	if !c.Writer.Written() {
-		refuse(c, err)
+		writeProblem(c, err)
 		return
 	}
-	report(c, err, problemOf(err))
+	logProblem(c, err, problemOf(err))
 	if broken, ok := c.Request.Context().Value(brokenOff{}).(*bool); ok {
 		*broken = true
 	}
@@ -254,17 +258,17 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 			params[p.Key] = p.Value
 		}
 		if route == nil {
-			refuse(c, fail(http.StatusNotFound, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
+			writeProblem(c, refusal(http.StatusNotFound, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
 		if !readable(c.Request.URL) {
-			refuse(c, errNUL)
+			writeProblem(c, errNUL)
 			return
 		}
 		operation := words.UpperFirst(route.Operation.OperationID)
 		row := operations[operation]
 		if row.quick {
-			c.Request = c.Request.WithContext(store.Quickly(c.Request.Context()))
+			c.Request = c.Request.WithContext(store.WithInteractivePool(c.Request.Context()))
 		}
 		use, largest := options, row.body.largest()
 		if row.body.isFile() {
@@ -274,19 +278,19 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 		if c.Request.ContentLength != 0 {
 			if err := permitted(c, operation); err != nil {
 				s.auditRefused(c, operation, err)
-				refuse(c, err)
+				writeProblem(c, err)
 				return
 			}
 			if row.body == caseFile {
 				if err := s.mayAttach(c, params["id"]); err != nil {
-					refuse(c, err)
+					writeProblem(c, err)
 					return
 				}
 			}
 			if row.body != upload { // which goes to disk as it comes
 				done, err := s.receive(c, largest)
 				if err != nil {
-					refuse(c, err)
+					writeProblem(c, err)
 					return
 				}
 				defer done()
@@ -294,14 +298,14 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 		}
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, largest)
 		if use == options {
-			if err := shallow(c.Request); err != nil {
-				refuse(c, err)
+			if err := checkJSONDepth(c.Request); err != nil {
+				writeProblem(c, err)
 				return
 			}
 		}
 		input := &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route, Options: use}
 		if err := openapi3filter.ValidateRequest(c.Request.Context(), input); err != nil {
-			refuse(c, err)
+			writeProblem(c, err)
 			return
 		}
 		s.limits.limit(c, operation)
@@ -316,7 +320,7 @@ const (
 )
 
 // errNUL says that a text holds what no text does, and no database keeps.
-var errNUL = fail(http.StatusBadRequest, "invalid-request", "A text of the request holds the character NUL, or bytes that are no UTF-8.")
+var errNUL = refusal(http.StatusBadRequest, "invalid-request", "A text of the request holds the character NUL, or bytes that are no UTF-8.")
 
 // readable says whether all texts of an address are such.
 func readable(u *url.URL) bool {
@@ -332,9 +336,9 @@ func readable(u *url.URL) bool {
 	return true
 }
 
-// shallow reads a request's JSON and refuses one that is nested too deep or
+// checkJSONDepth reads a request's JSON and refuses one that is nested too deep or
 // holds too much.
-func shallow(r *http.Request) error {
+func checkJSONDepth(r *http.Request) error {
 	body, err := io.ReadAll(r.Body)
 	if err != nil {
 		return err
@@ -360,7 +364,8 @@ func shallow(r *http.Request) error {
 			values++
 		}
 		if depth > deepestJSON || values > mostJSON {
-			return fail(http.StatusBadRequest, "invalid-request", "The request's JSON is nested more than %d deep or holds more than %d values.", deepestJSON, mostJSON)
+			return refusal(http.StatusBadRequest, "invalid-request", "The request's JSON is nested more than %d deep or holds more than %d values.",
+				deepestJSON, mostJSON)
 		}
 	}
 	return nil

@@ -37,11 +37,11 @@ func (s *server) EndSnooze(ctx context.Context, r contract.EndSnoozeRequestObjec
 		all, err := review.EndSnooze(ctx, tx, r.Id, me)
 		return slices.DeleteFunc(all, func(e store.Exception) bool {
 			rule := book.Rule(e.Rule)
-			return rule == nil || rule.Listed || book.Desk(e.Desk) == nil
+			return rule == nil || rule.NoCase || book.Desk(e.Desk) == nil
 		}), err
 	})
 	if err != nil {
-		return nil, missing(err, "snooze %d that holds", r.Id)
+		return nil, orNotFound(err, "snooze %d that holds", r.Id)
 	}
 	out, err := s.casesOut(ctx, cases)
 	return contract.EndSnooze200JSONResponse(out), err

@@ -14,13 +14,13 @@ import (
 // browser takes it; any other path is a page of the console itself.
 func serveConsole(console fs.FS, c *gin.Context) {
 	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead {
-		refuse(c, fail(http.StatusMethodNotAllowed, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
+		writeProblem(c, refusal(http.StatusMethodNotAllowed, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
 		return
 	}
 	name := strings.TrimPrefix(path.Clean("/"+c.Request.URL.Path), "/")
 	if _, err := fs.Stat(console, name); name == "" || name == "." || err != nil {
 		if path.Ext(name) != "" {
-			refuse(c, fail(http.StatusNotFound, "not-found", "There is no file /%s.", name))
+			writeProblem(c, refusal(http.StatusNotFound, "not-found", "There is no file /%s.", name))
 			return
 		}
 		name = "index.html"

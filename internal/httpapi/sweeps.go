@@ -30,7 +30,7 @@ func (s *server) calendar(ctx context.Context) calendar.Calendar {
 func (s *server) monthParam(ctx context.Context, text string) (calendar.Month, error) {
 	m, err := s.calendar(ctx).ParseMonth(text)
 	if err != nil {
-		return 0, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+		return 0, refusal(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
 	return m, nil
 }
@@ -39,7 +39,7 @@ func (s *server) monthParam(ctx context.Context, text string) (calendar.Month, e
 func (s *server) periodParam(ctx context.Context, text string) (calendar.Period, error) {
 	p, err := s.calendar(ctx).Parse(text)
 	if err != nil {
-		return p, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+		return p, refusal(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
 	return p, nil
 }
@@ -158,7 +158,7 @@ func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestO
 	if to := r.Body.To; to != nil {
 		day := calendar.Date(to.Year(), to.Month(), to.Day())
 		if ask.To = &day; !ask.ToDate {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "to: only a sweep to date has a day up to which it judges")
+			return nil, refusal(http.StatusBadRequest, "invalid-request", "to: only a sweep to date has a day up to which it judges")
 		}
 	}
 	sw, same, err := s.Sweep.Sweep(ctx, ask)

@@ -43,7 +43,7 @@ func (s *server) ListMeasures(ctx context.Context, _ contract.ListMeasuresReques
 func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
 	l, complaint := book.ParseLevel(by)
 	if complaint != "" {
-		return l, fail(http.StatusBadRequest, "unknown-level", "by: %s", complaint)
+		return l, refusal(http.StatusBadRequest, "unknown-level", "by: %s", complaint)
 	}
 	return l, nil
 }
@@ -60,7 +60,7 @@ func groupsOf(book *rulebook.Book, level measure.Level, list string) ([]measure.
 		case err != nil:
 			return nil, err
 		case l.By == "" || l.Paired() || l.Kind != level.Kind && l.Kind != level.With:
-			return nil, fail(http.StatusBadRequest, "unknown-level", "groups: expected attributes of %s, found %q", level.Kind, name)
+			return nil, refusal(http.StatusBadRequest, "unknown-level", "groups: expected attributes of %s, found %q", level.Kind, name)
 		}
 		out = append(out, l)
 	}
@@ -77,16 +77,16 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Boo
 			known = append(known, m.Name)
 		}
 		if !strings.ContainsAny(name, "(+-*/ ") {
-			return nil, nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, known))
+			return nil, nil, refusal(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, known))
 		}
 		with, err := book.WithFormula(name)
 		if err != nil {
-			return nil, nil, fail(http.StatusBadRequest, "formula-refused", "The formula %q is not understood %s", name, err)
+			return nil, nil, refusal(http.StatusBadRequest, "formula-refused", "The formula %q is not understood %s", name, err)
 		}
 		book, m = with, with.Measure(name)
 	}
 	if why := book.AskableAt(name, l); why != "" {
-		return nil, nil, fail(http.StatusBadRequest, "not-askable", "%s.", why)
+		return nil, nil, refusal(http.StatusBadRequest, "not-askable", "%s.", why)
 	}
 	return book, m, nil
 }
@@ -130,7 +130,7 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 	}
 	last, err := book.Calendar.Parse(p.Period)
 	if err != nil {
-		return nil, a, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+		return nil, a, refusal(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
 	for n := or(p.Periods, 1) - 1; n >= 0; n-- {
 		if p, ok := book.Calendar.Before(last, n); ok {
@@ -139,12 +139,12 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 	}
 	columns := len(a.Measures) * len(a.Periods)
 	if columns > mostColumns {
-		return nil, a, fail(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; at most %d are shown at once.", len(a.Measures),
+		return nil, a, refusal(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; at most %d are shown at once.", len(a.Measures),
 			len(a.Periods), columns, mostColumns)
 	}
 	a.Text, a.Sort, a.Descending, a.Limit = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100)
 	if a.Sort >= columns {
-		return nil, a, fail(http.StatusBadRequest, "invalid-request", "sort: there are %d columns, not %d.", columns, a.Sort+1)
+		return nil, a, refusal(http.StatusBadRequest, "invalid-request", "sort: there are %d columns, not %d.", columns, a.Sort+1)
 	}
 	if a.Offset, err = offsetOf(p.Cursor); err != nil {
 		return nil, a, err
@@ -161,7 +161,7 @@ func offsetOf(cursor *string) (int, error) {
 	}
 	n, err := strconv.Atoi(*cursor)
 	if err != nil || n < 0 || n > mostOffset {
-		return 0, fail(http.StatusBadRequest, "invalid-request", "cursor: expected the 'next' of an earlier page, found %q", *cursor)
+		return 0, refusal(http.StatusBadRequest, "invalid-request", "cursor: expected the 'next' of an earlier page, found %q", *cursor)
 	}
 	return n, nil
 }
@@ -369,7 +369,7 @@ func (s *server) figure(ctx context.Context, name string, by, key *string, perio
 	}
 	p, err := f.book.Calendar.Parse(period)
 	if err != nil {
-		return f, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+		return f, refusal(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
 	if f.engine, err = s.Figures.EngineAt(ctx, f.book, or(version, 0)); err != nil {
 		return f, err
@@ -377,7 +377,7 @@ func (s *server) figure(ctx context.Context, name string, by, key *string, perio
 	keys, names := f.engine.Names(level)
 	code := slices.Index(keys, or(key, "all"))
 	if code < 0 {
-		return f, fail(http.StatusNotFound, "not-found", "There is no %s %q.", or(by, "whole"), or(key, "all"))
+		return f, refusal(http.StatusNotFound, "not-found", "There is no %s %q.", or(by, "whole"), or(key, "all"))
 	}
 	f.slot, f.code, f.key, f.name = f.engine.Slot(level, p), uint32(code), keys[code], names[code]
 	return f, nil

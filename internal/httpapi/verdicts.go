@@ -64,7 +64,7 @@ const shownWrong = 100
 func (s *server) GetVerification(ctx context.Context, r contract.GetVerificationRequestObject) (contract.GetVerificationResponseObject, error) {
 	v, err := s.Sweep.Verify(ctx, r.Id)
 	if err != nil {
-		return nil, missing(err, "sweep %d", r.Id)
+		return nil, orNotFound(err, "sweep %d", r.Id)
 	}
 	out := contract.GetVerification200JSONResponse{Sweep: v.Sweep.ID, Period: keyText(s.calendar(ctx), v.Sweep.Period), Revision: v.Sweep.Revision,
 		DataVersion: v.Sweep.DataVersion, Earlier: v.Earlier, Checked: v.Checked, Count: len(v.Wrong), Wrong: []contract.Mismatch{}}
@@ -129,7 +129,7 @@ func subjectOf(engine *measure.Engine, kind *string, key string) (measure.Level,
 		}
 		code, ok := engine.Code(level, key)
 		if !ok {
-			return level, 0, fail(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), key)
+			return level, 0, refusal(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), key)
 		}
 		return level, code, nil
 	}
@@ -143,7 +143,7 @@ func subjectOf(engine *measure.Engine, kind *string, key string) (measure.Level,
 	}
 	switch len(found) {
 	case 0:
-		return measure.Level{}, 0, fail(http.StatusNotFound, "not-found", "There is no subject %q of any kind.", key)
+		return measure.Level{}, 0, refusal(http.StatusNotFound, "not-found", "There is no subject %q of any kind.", key)
 	case 1:
 		return found[0], at, nil
 	}
@@ -151,5 +151,5 @@ func subjectOf(engine *measure.Engine, kind *string, key string) (measure.Level,
 	for _, l := range found {
 		kinds = append(kinds, l.String())
 	}
-	return measure.Level{}, 0, fail(http.StatusBadRequest, "invalid-request", "%q is a %s: say which kind is meant.", key, strings.Join(kinds, " and a "))
+	return measure.Level{}, 0, refusal(http.StatusBadRequest, "invalid-request", "%q is a %s: say which kind is meant.", key, strings.Join(kinds, " and a "))
 }

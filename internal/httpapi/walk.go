@@ -35,14 +35,14 @@ func (s *server) GetVariance(ctx context.Context, r contract.GetVarianceRequestO
 	book, m, engine, level, period := f.book, f.measure, f.engine, f.slot.Level, f.slot.Period
 	choices := walkLevels(book, m.Name, level)
 	if len(choices) == 0 {
-		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "The lines of %s have no dimension to break it down by.", strings.ToLower(m.Title))
+		return nil, refusal(http.StatusUnprocessableEntity, "no-parts", "The lines of %s have no dimension to break it down by.", strings.ToLower(m.Title))
 	}
 	parts, err := levelOf(book, or(p.Parts, choices[0].Name))
 	if err != nil {
 		return nil, err
 	}
 	if parts.Paired() || parts.Kind == "" {
-		return nil, fail(http.StatusBadRequest, "unknown-level", "parts: expected a kind or an attribute, such as %s; found %q.", choices[0].Name, or(p.Parts, ""))
+		return nil, refusal(http.StatusBadRequest, "unknown-level", "parts: expected a kind or an attribute, such as %s; found %q.", choices[0].Name, or(p.Parts, ""))
 	}
 	walked, from := explain.Moved(book, m.Name)
 	if p.From != nil {
@@ -68,13 +68,13 @@ func (s *server) GetVariance(ctx context.Context, r contract.GetVarianceRequestO
 	case engine.Stopped():
 		return nil, ctx.Err()
 	case errors.As(err, &missing):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: %s of %s has no value in %s.", shown.Title, f.name,
+		return nil, refusal(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: %s of %s has no value in %s.", shown.Title, f.name,
 			missingWords(missing, before, book.Calendar.Words(period)))
 	case errors.Is(err, explain.ErrNoThen):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: the denominator of %s of %s is zero in %s or in %s.",
+		return nil, refusal(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: the denominator of %s of %s is zero in %s or in %s.",
 			shown.Title, f.name, before, book.Calendar.Words(period))
 	case errors.Is(err, explain.ErrNoParts):
-		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be broken down: %s.", shown.Title,
+		return nil, refusal(http.StatusUnprocessableEntity, "no-parts", "%s cannot be broken down: %s.", shown.Title,
 			strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
 	case err != nil:
 		return nil, err
@@ -205,7 +205,7 @@ func walkFrom(e *measure.Engine, level measure.Level, p calendar.Period, from st
 		of, ok = c.Before(p, 1)
 	}
 	if !ok {
-		return nil, "", fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s has no such period to be compared with.", words.UpperFirst(c.Words(p)))
+		return nil, "", refusal(http.StatusUnprocessableEntity, "nothing-to-compare", "%s has no such period to be compared with.", words.UpperFirst(c.Words(p)))
 	}
 	return []measure.Slot{e.Slot(level, of)}, c.Words(of), nil
 }

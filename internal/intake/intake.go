@@ -110,7 +110,7 @@ func (s *Service) take(ctx context.Context, r Request, report *Report) (store.In
 	r.doubts = &doubts{ahead: book.Calendar.Today(s.now()) + farAhead}
 	sum := sha256.New()
 	body := io.TeeReader(file, evenEnds{sum})
-	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, store.LockIntake, func(tx *store.Tx) error {
 		// The rulebook may be another since the file was begun.
 		revision, err := tx.LatestRevision(ctx)
 		if err != nil {
@@ -305,7 +305,7 @@ func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.
 		return store.Intake{}, err
 	}
 	var by store.Intake
-	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, store.LockIntake, func(tx *store.Tx) error {
 		in, err := tx.Intake(ctx, id)
 		switch {
 		case err != nil:

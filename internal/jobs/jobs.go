@@ -36,13 +36,13 @@ type Queue struct {
 	also   func(context.Context) error
 }
 
-// Also is done whenever sweeps that are due are looked for; it is told before Run.
-func (q *Queue) Also(do func(context.Context) error) { q.also = do }
+// OnTick is done whenever sweeps that are due are looked for; it is told before Run.
+func (q *Queue) OnTick(do func(context.Context) error) { q.also = do }
 
 // Open makes the queue's tables where they are not there yet. Until Run nothing is
 // done.
 func Open(ctx context.Context, database string, sweeps *sweep.Service) (*Queue, error) {
-	quiet := slog.New(quietly{slog.Default().Handler()})
+	quiet := slog.New(quietHandler{slog.Default().Handler()})
 	q := &Queue{sweeps: sweeps}
 	var err error
 	q.pool, err = store.OpenQueue(ctx, database, func(pool *pgxpool.Pool) error {
@@ -60,7 +60,7 @@ func Open(ctx context.Context, database string, sweeps *sweep.Service) (*Queue, 
 	q.client, err = river.NewClient(riverpgxv5.New(q.pool), &river.Config{
 		Schema: store.QueueSchema, Logger: quiet, PollOnly: true, Workers: workers,
 		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 1}}, // sweeps happen one after the other
-		JobTimeout: longest, RescueStuckJobsAfter: longest + time.Minute, RetryPolicy: patience{},
+		JobTimeout: longest, RescueStuckJobsAfter: longest + time.Minute, RetryPolicy: retryPolicy{},
 	})
 	if err != nil {
 		q.pool.Close()
@@ -137,9 +137,9 @@ func (q *Queue) look(ctx context.Context) error {
 	return err
 }
 
-// Troubles say why sweeps that are due have failed so far, by their periods, and that
+// Failures say why sweeps that are due have failed so far, by their periods, and that
 // they are tried again.
-func (q *Queue) Troubles(ctx context.Context) (map[calendar.Key]string, error) {
+func (q *Queue) Failures(ctx context.Context) (map[calendar.Key]string, error) {
 	jobs, err := q.client.JobList(ctx, river.NewJobListParams().Kinds(sweepArgs{}.Kind()).States(rivertype.JobStateRetryable).First(100))
 	if err != nil {
 		return nil, err
@@ -178,11 +178,11 @@ func (a sweepArgs) key() (calendar.Key, error) {
 	return calendar.Key{Grain: a.Grain, Start: day}, err
 }
 
-// patience tries again after a second, two, four, and so on up to ten minutes.
-type patience struct{}
+// retryPolicy tries again after a second, two, four, and so on up to ten minutes.
+type retryPolicy struct{}
 
 // NextRetry implements river.ClientRetryPolicy.
-func (patience) NextRetry(job *rivertype.JobRow) time.Time {
+func (retryPolicy) NextRetry(job *rivertype.JobRow) time.Time {
 	return time.Now().Add(min(time.Second<<min(len(job.Errors), 10), 10*time.Minute))
 }
 
@@ -208,15 +208,15 @@ func (w *sweeper) Work(ctx context.Context, job *river.Job[sweepArgs]) error {
 // lost are what the texts of errors have in them by which the database is away.
 var lost = []string{"failed to connect", "conn closed", "SQLSTATE 57P", "SQLSTATE 08", "connection refused", "connection reset", "broken pipe", "EOF"}
 
-// quietly lets nothing of the queue through that is no warning, nor that the database
+// quietHandler lets nothing of the queue through that is no warning, nor that the database
 // is away, which whoever keeps it says.
-type quietly struct{ slog.Handler }
+type quietHandler struct{ slog.Handler }
 
-func (h quietly) Enabled(ctx context.Context, l slog.Level) bool {
+func (h quietHandler) Enabled(ctx context.Context, l slog.Level) bool {
 	return l >= slog.LevelWarn && h.Handler.Enabled(ctx, l)
 }
 
-func (h quietly) Handle(ctx context.Context, r slog.Record) error {
+func (h quietHandler) Handle(ctx context.Context, r slog.Record) error {
 	away := false
 	r.Attrs(func(a slog.Attr) bool {
 		err, is := a.Value.Any().(error)
@@ -230,6 +230,10 @@ func (h quietly) Handle(ctx context.Context, r slog.Record) error {
 	return h.Handler.Handle(ctx, r)
 }
 
-func (h quietly) WithAttrs(a []slog.Attr) slog.Handler { return quietly{h.Handler.WithAttrs(a)} }
+func (h quietHandler) WithAttrs(a []slog.Attr) slog.Handler {
+	return quietHandler{h.Handler.WithAttrs(a)}
+}
 
-func (h quietly) WithGroup(name string) slog.Handler { return quietly{h.Handler.WithGroup(name)} }
+func (h quietHandler) WithGroup(name string) slog.Handler {
+	return quietHandler{h.Handler.WithGroup(name)}
+}

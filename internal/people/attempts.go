@@ -7,8 +7,8 @@ import (
 	"time"
 )
 
-// Place is where an attempt to sign in comes from.
-type Place struct {
+// Origin is where an attempt to sign in comes from.
+type Origin struct {
 	Address string
 	Browser string // one from which this person has signed in before; "" is none
 }
@@ -57,7 +57,7 @@ func sleep(ctx context.Context, d time.Duration) error {
 }
 
 // make makes an attempt when its turn has come, and counts it where it fails.
-func (a *attempts) make(ctx context.Context, name string, from Place, attempt func() error) error {
+func (a *attempts) make(ctx context.Context, name string, from Origin, attempt func() error) error {
 	account := name + "\x00" + from.Address
 	if from.Browser != "" {
 		account = name + "\x00" + from.Browser

@@ -12,12 +12,12 @@ import (
 )
 
 var (
-	outside, desk = Place{Address: "192.0.2.1"}, Place{Address: "192.0.2.2"}
+	outside, desk = Origin{Address: "192.0.2.1"}, Origin{Address: "192.0.2.2"}
 	wrong, right  = func() error { return ErrWrong }, func() error { return nil }
 )
 
 // taken is how long an attempt takes.
-func taken(t *testing.T, a *attempts, name string, from Place, attempt func() error) time.Duration {
+func taken(t *testing.T, a *attempts, name string, from Origin, attempt func() error) time.Duration {
 	began := time.Now()
 	err := a.make(t.Context(), name, from, attempt)
 	require.Equal(t, attempt(), err)
@@ -39,7 +39,7 @@ func TestWrongPasswordsSlowDown(t *testing.T) {
 		}
 		assert.Greater(t, all, 40*time.Minute)
 		assert.Zero(t, taken(t, a, "rea", desk, right), "the account is not locked elsewhere")
-		assert.Zero(t, taken(t, a, "rea", Place{outside.Address, "hers"}, right), "nor in her own browser there")
+		assert.Zero(t, taken(t, a, "rea", Origin{outside.Address, "hers"}, right), "nor in her own browser there")
 		assert.Equal(t, longestDelay, taken(t, a, "rob", outside, wrong), "the address is slow for all accounts")
 		assert.Equal(t, longestDelay, taken(t, a, "rea", outside, right), "slow, and let in")
 		time.Sleep(forgotten)
@@ -51,7 +51,7 @@ func TestWrongPasswordsSlowDown(t *testing.T) {
 // A stolen browser is slowed down as any place is.
 func TestAKnownBrowserIsSlowedDownToo(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		a, hers := newAttempts(time.Now, sleep), Place{outside.Address, "hers"}
+		a, hers := newAttempts(time.Now, sleep), Origin{outside.Address, "hers"}
 		for range 20 {
 			taken(t, a, "rea", hers, wrong)
 		}
@@ -119,7 +119,7 @@ func TestPlacesAreBounded(t *testing.T) {
 	a := newAttempts(func() time.Time { return clock }, func(context.Context, time.Duration) error { return nil })
 	for i := range mostPlaces + 10 {
 		clock = clock.Add(time.Second)
-		require.Equal(t, ErrWrong, a.make(t.Context(), "rea", Place{Address: fmt.Sprint(i)}, wrong))
+		require.Equal(t, ErrWrong, a.make(t.Context(), "rea", Origin{Address: fmt.Sprint(i)}, wrong))
 		assert.LessOrEqual(t, len(a.places), mostPlaces)
 	}
 	last := "rea\x00" + fmt.Sprint(mostPlaces+9)

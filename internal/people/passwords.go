@@ -107,14 +107,14 @@ func (s *Service) word(ctx context.Context) (word, hashed string, ends time.Time
 }
 
 // UseOneTimePassword puts a password in the place of a one-time password, and is the account.
-func (s *Service) UseOneTimePassword(ctx context.Context, name, word, password string, from Place) (store.Person, error) {
+func (s *Service) UseOneTimePassword(ctx context.Context, name, word, password string, from Origin) (store.Person, error) {
 	var p store.Person
 	err := s.attempts.make(ctx, name, from, func() error {
 		done, err := s.place(ctx)
 		if err != nil {
 			return err
 		}
-		kept, err := s.store.Word(ctx, name, s.now())
+		kept, err := s.store.OneTimePassword(ctx, name, s.now())
 		right := err == nil && matches(tidyWord(word), or(kept, nobody)) && kept != ""
 		done()
 		switch {

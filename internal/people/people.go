@@ -39,8 +39,8 @@ func New(s *store.Store, now func() time.Time) *Service {
 	return &Service{s, make(chan struct{}, 2*runtime.GOMAXPROCS(0)), newAttempts(time.Now, sleep), now}
 }
 
-// Unhurried has wrong passwords slow nobody down, for tests that try many.
-func (s *Service) Unhurried() {
+// WithoutDelay has wrong passwords slow nobody down, for tests that try many.
+func (s *Service) WithoutDelay() {
 	s.attempts.sleep = func(context.Context, time.Duration) error { return nil }
 }
 
@@ -95,7 +95,7 @@ var nobody = hash("")
 
 // Check is the account of a name, if the password is its. After failures from the
 // same place it takes its time.
-func (s *Service) Check(ctx context.Context, name, password string, from Place) (store.Person, error) {
+func (s *Service) Check(ctx context.Context, name, password string, from Origin) (store.Person, error) {
 	var p store.Person
 	err := s.attempts.make(ctx, name, from, func() (err error) {
 		p, err = s.check(ctx, name, password)
@@ -117,7 +117,7 @@ func (s *Service) check(ctx context.Context, name, password string) (store.Perso
 		return store.Person{}, err
 	}
 	if !matches(password, p.Password) || err != nil {
-		word, err := s.store.Word(ctx, name, s.now())
+		word, err := s.store.OneTimePassword(ctx, name, s.now())
 		if err != nil {
 			return store.Person{}, err
 		}
@@ -135,7 +135,7 @@ func (s *Service) check(ctx context.Context, name, password string) (store.Perso
 
 // ChangePassword gives an account another password, if the old one is its. All its
 // sessions and tokens end.
-func (s *Service) ChangePassword(ctx context.Context, name, old, password string, from Place) error {
+func (s *Service) ChangePassword(ctx context.Context, name, old, password string, from Origin) error {
 	if _, err := s.Check(ctx, name, old, from); err != nil {
 		return err
 	}

@@ -25,7 +25,7 @@ func (s *Service) Away(ctx context.Context, a *store.Absence, by store.Person) e
 		return fmt.Errorf("%w: only leads can do this for others", ErrNotYours)
 	}
 	a.Author = by.Name
-	return s.store.Do(ctx, store.LockPeople, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, store.LockPeople, func(tx *store.Tx) error {
 		book, err := s.published(ctx, tx)
 		if err != nil {
 			return err

@@ -49,22 +49,22 @@ func keepUndo(c *store.Case, was casework.Standing, by string, what casework.Eve
 	return err
 }
 
-// Do does one thing to some cases, all of them or none. Versions, where they are stated,
+// Act does one thing to some cases, all of them or none. Versions, where they are stated,
 // are those that were read.
-func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, by store.Person, act casework.Act) error {
+func (s *Service) Act(ctx context.Context, ids []int64, versions map[int64]int, by store.Person, act casework.Action) error {
 	if len(ids) == 0 || len(ids) > MostAtOnce {
 		return ErrMany
 	}
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		scene, err := s.scene(ctx, tx, act)
 		if err != nil {
 			return err
 		}
-		if len(act.Apart) > 0 && len(ids) > 1 {
+		if len(act.FlagFindings) > 0 && len(ids) > 1 {
 			return fmt.Errorf("%w: flags can have findings of their own only in one case at a time", ErrState)
 		}
 		var named map[int64]bool // in which they may say something
-		if act.Do == "comment" {
+		if act.Kind == "comment" {
 			if named, err = tx.NamedIn(ctx, by.Name, ids); err != nil {
 				return err
 			}
@@ -75,10 +75,10 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 			person := personOf(by)
 			person.Named = named[c.ID]
 			var err error
-			if act.Apart, err = withWords(ctx, tx, scene.Book, c.ID, act.Apart); err != nil {
+			if act.FlagFindings, err = withWords(ctx, tx, scene.Book, c.ID, act.FlagFindings); err != nil {
 				return store.NewCaseEvent{}, err
 			}
-			e, err := scene.Do(&c.Case, person, act)
+			e, err := scene.Apply(&c.Case, person, act)
 			if err != nil {
 				return store.NewCaseEvent{}, err
 			}
@@ -88,7 +88,7 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 					return store.NewCaseEvent{}, err
 				}
 			}
-			if act.Do == "park" && c.ParkedFor != "" { // whatever else is done to it, lines since then have come
+			if act.Kind == "park" && c.ParkedFor != "" { // whatever else is done to it, lines since then have come
 				_, version, err := tx.Newest(ctx)
 				if err != nil {
 					return store.NewCaseEvent{}, err
@@ -105,17 +105,17 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		switch {
 		case err != nil:
 			return err
-		case act.Do == "reopen":
+		case act.Kind == "reopen":
 			if err := tx.DropFaults(ctx, ids); err != nil {
 				return err
 			}
 			return tx.EndSnoozes(ctx, ids, by.Name)
-		case act.Do == "settle" && act.Finds(casework.DataFault):
+		case act.Kind == "settle" && act.Finds(casework.DataFault):
 			if err := s.faults(ctx, tx, scene.Book, ids, act, by.Name); err != nil {
 				return err
 			}
 		}
-		if p := act.Snooze; p != nil && act.Do == "settle" {
+		if p := act.Snooze; p != nil && act.Kind == "settle" {
 			if p.Worse != nil {
 				if rule, err := tx.WithoutDistance(ctx, ids); err != nil {
 					return err
@@ -131,7 +131,7 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 
 // withWords says in words which flags of a case have findings of their own; the case is held,
 // so that none leaves it meanwhile.
-func withWords(ctx context.Context, tx *store.Tx, book *rulebook.Book, id int64, apart []casework.Apart) ([]casework.Apart, error) {
+func withWords(ctx context.Context, tx *store.Tx, book *rulebook.Book, id int64, apart []casework.FlagFinding) ([]casework.FlagFinding, error) {
 	if len(apart) == 0 {
 		return nil, nil
 	}
@@ -160,7 +160,7 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 		return ErrMany
 	}
 	now := s.now()
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		settled := []int64{}
 		err := s.each(ctx, tx, ids, nil, func(c *store.Case) (store.NewCaseEvent, error) {
 			var u undo
@@ -194,17 +194,17 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 
 // scene is what an act is seen against, as the transaction sees it. Taking and the like,
 // which is done all day, needs no rulebook.
-func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
+func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Action) (casework.Context, error) {
 	book := &rulebook.Book{}
-	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" &&
-		(act.Reason != "" || act.Snooze != nil || len(act.Apart) > 0 || act.Finds(casework.DataFault)) {
+	if act.Kind == "hand over" || act.Kind == "park" || act.Kind == "settle" &&
+		(act.Reason != "" || act.Snooze != nil || len(act.FlagFindings) > 0 || act.Finds(casework.DataFault)) {
 		var err error
 		if book, err = s.published(ctx, tx); err != nil {
-			return casework.Scene{}, err
+			return casework.Context{}, err
 		}
 	}
 	now := s.now()
-	return casework.Scene{Book: book, Now: now, Today: book.Calendar.Today(now), Person: func(name string) (casework.Person, bool) {
+	return casework.Context{Book: book, Now: now, Today: book.Calendar.Today(now), Person: func(name string) (casework.Person, bool) {
 		p, err := tx.OpenPerson(ctx, name)
 		if err != nil {
 			return casework.Person{}, false
@@ -343,7 +343,7 @@ func (s *Service) Wake(ctx context.Context) error {
 	if err != nil || !some {
 		return err
 	}
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		book, err := s.published(ctx, tx)
 		if err != nil {
 			return err

@@ -27,29 +27,30 @@ func TestAllOrNone(t *testing.T) {
 	r := swept(t)
 	north, south := r.Case("N1"), r.Case("S1")
 	both := []int64{north.ID, south.ID}
-	err := r.Review.Do(t.Context(), both, nil, r.Person("rea"), casework.Act{Do: "take"})
+	err := r.Review.Act(t.Context(), both, nil, r.Person("rea"), casework.Action{Kind: "take"})
 	assert.ErrorIs(t, err, review.ErrNotYours)
 	assert.Equal(t, casework.Open, r.Case("N1").State)
 
-	require.NoError(t, r.Review.Do(t.Context(), both, nil, r.Person("lea"), casework.Act{Do: "take"}))
+	require.NoError(t, r.Review.Act(t.Context(), both, nil, r.Person("lea"), casework.Action{Kind: "take"}))
 	assert.Equal(t, "lea", r.Case("N1").Holder)
 	assert.Equal(t, "lea", r.Case("S1").Holder)
 
-	assert.ErrorIs(t, r.Review.Do(t.Context(), nil, nil, r.Person("lea"), casework.Act{Do: "take"}), review.ErrMany)
-	assert.ErrorIs(t, r.Review.Do(t.Context(), make([]int64, review.MostAtOnce+1), nil, r.Person("lea"), casework.Act{Do: "take"}), review.ErrMany)
+	assert.ErrorIs(t, r.Review.Act(t.Context(), nil, nil, r.Person("lea"), casework.Action{Kind: "take"}), review.ErrMany)
+	assert.ErrorIs(t, r.Review.Act(t.Context(), make([]int64, review.MostAtOnce+1), nil, r.Person("lea"), casework.Action{Kind: "take"}), review.ErrMany)
 }
 
 // What was read decides: a case that another has changed meanwhile stays as that one left it.
 func TestVersionRead(t *testing.T) {
 	r := swept(t)
 	read := r.Case("N1")
-	require.NoError(t, r.Review.Do(t.Context(), []int64{read.ID}, nil, r.Person("rea"), casework.Act{Do: "take"}))
-	err := r.Review.Do(t.Context(), []int64{read.ID}, map[int64]int{read.ID: read.Version}, r.Person("lea"), casework.Act{Do: "settle", Finding: "confirmed"})
+	require.NoError(t, r.Review.Act(t.Context(), []int64{read.ID}, nil, r.Person("rea"), casework.Action{Kind: "take"}))
+	err := r.Review.Act(t.Context(), []int64{read.ID}, map[int64]int{read.ID: read.Version}, r.Person("lea"),
+		casework.Action{Kind: "settle", Finding: "confirmed"})
 	assert.ErrorIs(t, err, review.ErrChanged)
 	now := r.Case("N1")
 	assert.Equal(t, casework.Taken, now.State)
-	require.NoError(t, r.Review.Do(t.Context(), []int64{now.ID}, map[int64]int{now.ID: now.Version}, r.Person("lea"),
-		casework.Act{Do: "settle", Finding: "confirmed"}))
+	require.NoError(t, r.Review.Act(t.Context(), []int64{now.ID}, map[int64]int{now.ID: now.Version}, r.Person("lea"),
+		casework.Action{Kind: "settle", Finding: "confirmed"}))
 	assert.Equal(t, "confirmed", r.Case("N1").Finding)
 }
 
@@ -60,7 +61,7 @@ func TestUndo(t *testing.T) {
 	ids := []int64{before.ID}
 	rea, lea := r.Person("rea"), r.Person("lea")
 	settle := func() {
-		require.NoError(t, r.Review.Do(t.Context(), ids, nil, rea, casework.Act{Do: "settle", Finding: "explained", Text: "A holiday."}))
+		require.NoError(t, r.Review.Act(t.Context(), ids, nil, rea, casework.Action{Kind: "settle", Finding: "explained", Text: "A holiday."}))
 	}
 	settle()
 	assert.ErrorIs(t, r.Review.Undo(t.Context(), ids, lea), review.ErrUndo, "another's")
@@ -74,9 +75,9 @@ func TestUndo(t *testing.T) {
 	r.Clock = r.Clock.Add(10*time.Second + time.Millisecond)
 	assert.ErrorIs(t, r.Review.Undo(t.Context(), ids, rea), review.ErrUndo, "too late")
 
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, lea, casework.Act{Do: "reopen", Text: "Not quite."}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, lea, casework.Action{Kind: "reopen", Text: "Not quite."}))
 	settle()
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, lea, casework.Act{Do: "reopen", Text: "Not quite."}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, lea, casework.Action{Kind: "reopen", Text: "Not quite."}))
 	assert.ErrorIs(t, r.Review.Undo(t.Context(), ids, rea), review.ErrUndo, "reopened since")
 
 	d, err := r.Review.Detail(t.Context(), before.ID, "rea")
@@ -94,7 +95,7 @@ func TestUndo(t *testing.T) {
 // has taken, nor those of other desks.
 func TestSettleCleared(t *testing.T) {
 	r := swept(t)
-	require.NoError(t, r.Review.Do(t.Context(), []int64{r.Case("S1").ID}, nil, r.Person("lea"), casework.Act{Do: "take"}))
+	require.NoError(t, r.Review.Act(t.Context(), []int64{r.Case("S1").ID}, nil, r.Person("lea"), casework.Action{Kind: "take"}))
 	r.Load("feed", "sales", "day,rep,net\n2026-10-08,N1,0.01\n2026-10-08,S1,600\n")
 	r.Sweep(trial.October)
 
@@ -129,10 +130,10 @@ func TestWhoIsNotified(t *testing.T) {
 		}
 		return kinds
 	}
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("rea"), casework.Act{Do: "take"}))
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("lea"), casework.Act{Do: "ask", Person: "rob", Text: "Yours?"}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, r.Person("rea"), casework.Action{Kind: "take"}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, r.Person("lea"), casework.Action{Kind: "ask", Person: "rob", Text: "Yours?"}))
 	assert.Equal(t, []casework.EventKind{casework.CaseAsked}, notices("rob"))
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("rob"), casework.Act{Do: "comment", Text: "No."}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, r.Person("rob"), casework.Action{Kind: "comment", Text: "No."}))
 	assert.Contains(t, notices("rea"), casework.CaseAnswered)
 	assert.NotContains(t, notices("rob"), casework.CaseAnswered)
 }
@@ -141,10 +142,10 @@ func TestWhoIsNotified(t *testing.T) {
 func TestParkedForLines(t *testing.T) {
 	r := swept(t)
 	ids := []int64{r.Case("N1").ID}
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("rea"), casework.Act{Do: "park", Feed: "sales", Text: "The invoice is on its way."}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, r.Person("rea"), casework.Action{Kind: "park", Feed: "sales", Text: "The invoice is on its way."}))
 	require.NoError(t, r.Review.Wake(t.Context()))
 	assert.Equal(t, casework.Parked, r.Case("N1").State)
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("lea"), casework.Act{Do: "comment", Text: "Still nothing."}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, r.Person("lea"), casework.Action{Kind: "comment", Text: "Still nothing."}))
 	r.Load("feed", "sales", "day,rep,net\n2026-11-02,N1,5\n")
 	second := review.New(r.Store, r.Books, func() time.Time { return r.Clock }) // the first has looked a moment ago
 	require.NoError(t, second.Wake(t.Context()))
@@ -156,7 +157,7 @@ func TestParkedForLines(t *testing.T) {
 func TestSettleClearedOfWhatIsParked(t *testing.T) {
 	r := swept(t)
 	ids, rea := []int64{r.Case("N1").ID}, r.Person("rea")
-	require.NoError(t, r.Review.Do(t.Context(), ids, nil, rea, casework.Act{Do: "park", Feed: "sales", Text: "The invoice is on its way."}))
+	require.NoError(t, r.Review.Act(t.Context(), ids, nil, rea, casework.Action{Kind: "park", Feed: "sales", Text: "The invoice is on its way."}))
 	parked := r.Case("N1")
 	require.NotNil(t, parked.ParkedAt)
 	r.Load("targets", "rep", "rep,month,revenue\nN1,2026-10,900\n")
@@ -181,6 +182,7 @@ func TestUndoOfHowMany(t *testing.T) {
 	for i := range ids {
 		ids[i] = int64(i) + 1e6
 	}
-	assert.NotErrorIs(t, r.Review.Do(t.Context(), ids, nil, r.Person("lea"), casework.Act{Do: "take"}), review.ErrMany, "as many as may be, none of them there")
+	assert.NotErrorIs(t, r.Review.Act(t.Context(), ids, nil, r.Person("lea"), casework.Action{Kind: "take"}), review.ErrMany,
+		"as many as may be, none of them there")
 	assert.ErrorIs(t, r.Review.Undo(t.Context(), []int64{r.Case("N1").ID + 1e6}, r.Person("rea")), store.ErrNotFound)
 }

@@ -13,7 +13,7 @@ import (
 
 // faults notes the faults of the data that cases were settled for, in the feed that was
 // said or in all that the rules of its faulty flags read, and tells who answers for these.
-func (s *Service) faults(ctx context.Context, tx *store.Tx, book *rulebook.Book, ids []int64, act casework.Act, by string) error {
+func (s *Service) faults(ctx context.Context, tx *store.Tx, book *rulebook.Book, ids []int64, act casework.Action, by string) error {
 	var news []store.NewNotice
 	for _, id := range ids {
 		feeds := []string{}
@@ -54,7 +54,7 @@ func (s *Service) Faults(ctx context.Context, feeds []string, ended bool, skip i
 // EndFault says that a fault is mended, or is none: who answers for one of its feeds,
 // analysts and leads do.
 func (s *Service) EndFault(ctx context.Context, id int64, text string, by store.Person) error {
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		f, err := tx.LockFault(ctx, id)
 		if err != nil {
 			return err

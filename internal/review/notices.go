@@ -10,7 +10,7 @@ import (
 // notices are who is told what when somebody does something to a case: who is named in
 // what is said, who is asked, who has asked, whom it is handed to, and who holds a case
 // that somebody else changes.
-func notices(ctx context.Context, tx *store.Tx, id int64, by string, was casework.Standing, e casework.Event, act casework.Act) ([]store.NewNotice, error) {
+func notices(ctx context.Context, tx *store.Tx, id int64, by string, was casework.Standing, e casework.Event, act casework.Action) ([]store.NewNotice, error) {
 	var out []store.NewNotice
 	tell := func(person string, what casework.EventKind, text string) {
 		for _, n := range out {

@@ -12,7 +12,7 @@ import (
 // Attach attaches a file to a case.
 func (s *Service) Attach(ctx context.Context, id int64, name string, content []byte, by store.Person) (store.CaseFile, error) {
 	f := store.CaseFile{Author: by.Name, Size: len(content)}
-	err := s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Scene, c *store.Case, p casework.Person) error {
+	err := s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Context, c *store.Case, p casework.Person) error {
 		err := mayAttach(ctx, tx, c, p)
 		if err != nil {
 			return err
@@ -30,7 +30,7 @@ func (s *Service) Attach(ctx context.Context, id int64, name string, content []b
 
 // MayAttach says whether somebody may attach a file to a case.
 func (s *Service) MayAttach(ctx context.Context, id int64, by store.Person) error {
-	return s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Scene, c *store.Case, p casework.Person) error {
+	return s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Context, c *store.Case, p casework.Person) error {
 		return mayAttach(ctx, tx, c, p)
 	})
 }
@@ -54,7 +54,7 @@ func (s *Service) File(ctx context.Context, of, id int64) (store.CaseFile, io.Re
 
 // DropFile takes a file away: who attached it does, and leads.
 func (s *Service) DropFile(ctx context.Context, of, id int64, by store.Person) error {
-	return s.onCase(ctx, of, by, func(tx *store.Tx, _ casework.Scene, _ *store.Case, p casework.Person) error {
+	return s.onCase(ctx, of, by, func(tx *store.Tx, _ casework.Context, _ *store.Case, p casework.Person) error {
 		f, err := tx.FileOf(ctx, of, id)
 		switch {
 		case err != nil:
@@ -72,7 +72,7 @@ func (s *Service) DropFile(ctx context.Context, of, id int64, by store.Person) e
 // AddTodo adds what somebody is to do about a case by a day.
 func (s *Service) AddTodo(ctx context.Context, id int64, t casework.Todo, by store.Person) (store.Todo, error) {
 	out := store.Todo{Case: id, Author: by.Name}
-	err := s.onCase(ctx, id, by, func(tx *store.Tx, scene casework.Scene, c *store.Case, p casework.Person) error {
+	err := s.onCase(ctx, id, by, func(tx *store.Tx, scene casework.Context, c *store.Case, p casework.Person) error {
 		if t.Owner == "" {
 			t.Owner = by.Name
 		}
@@ -139,9 +139,9 @@ func (s *Service) Todos(ctx context.Context, owner string, skip int) ([]store.To
 }
 
 // onCase does something beside a case, which is held meanwhile.
-func (s *Service) onCase(ctx context.Context, id int64, by store.Person, do func(*store.Tx, casework.Scene, *store.Case, casework.Person) error) error {
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
-		scene, err := s.scene(ctx, tx, casework.Act{Do: "hand over"})
+func (s *Service) onCase(ctx context.Context, id int64, by store.Person, do func(*store.Tx, casework.Context, *store.Case, casework.Person) error) error {
+	return s.store.InTx(ctx, 0, func(tx *store.Tx) error {
+		scene, err := s.scene(ctx, tx, casework.Action{Kind: "hand over"})
 		if err != nil {
 			return err
 		}
@@ -160,7 +160,7 @@ func (s *Service) onCase(ctx context.Context, id int64, by store.Person, do func
 }
 
 func (s *Service) onTodo(ctx context.Context, id int64, by store.Person, do func(*store.Tx, store.Todo) error) error {
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		t, err := tx.LockTodo(ctx, id)
 		if err != nil {
 			return err

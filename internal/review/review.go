@@ -59,12 +59,12 @@ func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk strin
 	case by.Role != people.Reviewer:
 		return nil, false, ErrNotYours
 	}
-	err = s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		all, err := tx.ClearedCases(ctx, desks)
 		if err != nil {
 			return err
 		}
-		scene, person := casework.Scene{Book: &rulebook.Book{}, Now: at}, personOf(by)
+		scene, person := casework.Context{Book: &rulebook.Book{}, Now: at}, personOf(by)
 		var changed []*store.Case
 		var events []store.NewCaseEvent
 		for i := range all {
@@ -73,7 +73,7 @@ func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk strin
 				break
 			}
 			was := c.Standing
-			e, err := scene.Do(&c.Case, person, casework.Act{Do: "settle", Finding: casework.Cleared})
+			e, err := scene.Apply(&c.Case, person, casework.Action{Kind: "settle", Finding: casework.Cleared})
 			if errors.Is(err, ErrState) {
 				continue // it is left to the person who has taken it, or may review it
 			}

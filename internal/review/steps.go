@@ -32,7 +32,7 @@ func (s *Service) Steps(ctx context.Context) error {
 		return err
 	}
 	today := book.Calendar.Today(s.now())
-	err = s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		all, err := tx.TodosDue(ctx, today, stepsAtOnce)
 		if err != nil {
 			return err
@@ -68,7 +68,7 @@ func (s *Service) Steps(ctx context.Context) error {
 // step brings cases of a desk to the first of some steps, and says how many. The others
 // are those that come before it: a case that is long overdue does not go through them.
 func (s *Service) step(ctx context.Context, book *rulebook.Book, desk *rulebook.Desk, steps []routing.Step, today calendar.Day) (n int, err error) {
-	err = s.store.Do(ctx, 0, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, 0, func(tx *store.Tx) error {
 		cases, err := tx.CasesComeTo(ctx, desk.Name, steps[0].Name, steps[0].Latest, stepsAtOnce)
 		if n = len(cases); err != nil || n == 0 {
 			return err

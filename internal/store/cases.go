@@ -59,7 +59,7 @@ func scanCase(row pgx.CollectableRow, more ...any) (c Case, err error) {
 	var recovered, writtenOff *string
 	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.Holder,
 		&c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence,
-		&c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &recovered, &writtenOff, &c.Undo, &c.Self, &c.Below, &c.Stake, &c.Apart}, more...)...)
+		&c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &recovered, &writtenOff, &c.Undo, &c.Self, &c.Reports, &c.Stake, &c.FlagFindings}, more...)...)
 	if err == nil {
 		c.Recovered, err = amountOf(recovered)
 	}
@@ -325,7 +325,7 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 			c := all[i]
 			c.ID = ids[i]
 			return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State,
-				orNull(c.Holder), orNull(c.Self), orNull(c.Below), numeric(c.Stake)}, nil
+				orNull(c.Holder), orNull(c.Self), orNull(c.Reports), numeric(c.Stake)}, nil
 		}))
 	return err
 }
@@ -341,7 +341,8 @@ func caseValues(c *Case) []any {
 		parkedAt = nil
 	}
 	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), orNull(c.Holder), orNull(c.Finding), orNull(c.SettledBy), c.SettledAt, c.Desk, c.Cleared,
-		orNull(c.Asked), timeOf(c.ParkedTo), orNull(c.ParkedFor), parkedAt, orNull(c.Reason), amountText(c.Recovered), amountText(c.WrittenOff), c.Undo, c.Apart}
+		orNull(c.Asked), timeOf(c.ParkedTo), orNull(c.ParkedFor), parkedAt, orNull(c.Reason), amountText(c.Recovered), amountText(c.WrittenOff), c.Undo,
+		c.FlagFindings}
 }
 
 // UpdateCase writes a case as it now stands, under its next version, and what

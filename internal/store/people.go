@@ -27,7 +27,7 @@ func (s *Store) AddPerson(ctx context.Context, p Person, word *string, wordEnds 
 	if p.Desks == nil {
 		p.Desks = []string{}
 	}
-	return s.Do(ctx, 0, func(t *Tx) error {
+	return s.InTx(ctx, 0, func(t *Tx) error {
 		_, err := t.tx.Exec(ctx, "insert into people (name, title, role, password, desks, word, word_ends) values ($1, $2, $3, $4, $5, $6, $7)", p.Name,
 			p.Title, p.Role, p.Password, p.Desks, word, wordEnds)
 		if duplicate(err) {
@@ -84,7 +84,7 @@ func (s *Store) UseOneTimePassword(ctx context.Context, name, word, hashed strin
 
 // credentials changes those of one account and ends its tokens.
 func (s *Store) credentials(ctx context.Context, sql string, args ...any) error {
-	return s.Do(ctx, 0, func(t *Tx) error {
+	return s.InTx(ctx, 0, func(t *Tx) error {
 		tag, err := t.tx.Exec(ctx, sql, args...)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
@@ -101,8 +101,8 @@ func (s *Store) credentials(ctx context.Context, sql string, args ...any) error 
 	})
 }
 
-// Word is the hashed one-time password of an account that is not closed, or "".
-func (s *Store) Word(ctx context.Context, name string, now time.Time) (word string, err error) {
+// OneTimePassword is the hashed one-time password of an account that is not closed, or "".
+func (s *Store) OneTimePassword(ctx context.Context, name string, now time.Time) (word string, err error) {
 	err = s.pool.QueryRow(ctx, "select word from people where name = $1 and closed_at is null and word_ends > $2", name, now).Scan(&word)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = nil
@@ -113,7 +113,7 @@ func (s *Store) Word(ctx context.Context, name string, now time.Time) (word stri
 // ChangePerson changes title, role and desks of an account, if allowed says so
 // of the other open ones.
 func (s *Store) ChangePerson(ctx context.Context, p Person, allowed func(others []Person) error) error {
-	return s.Do(ctx, LockPeople, func(t *Tx) error {
+	return s.InTx(ctx, LockPeople, func(t *Tx) error {
 		if err := t.othersAllow(ctx, p.Name, allowed); err != nil {
 			return err
 		}
@@ -125,7 +125,7 @@ func (s *Store) ChangePerson(ctx context.Context, p Person, allowed func(others 
 // ClosePerson closes an account, if allowed says so of the other open ones. Its
 // tokens end, and what it had taken is open again.
 func (s *Store) ClosePerson(ctx context.Context, name, by string, allowed func(others []Person) error) error {
-	return s.Do(ctx, LockPeople, func(t *Tx) error {
+	return s.InTx(ctx, LockPeople, func(t *Tx) error {
 		if err := t.othersAllow(ctx, name, allowed); err != nil {
 			return err
 		}

@@ -49,8 +49,10 @@ func (p *pools) close() {
 // quickly is where a context carries that its work is small.
 type quickly struct{}
 
-// Quickly marks a context's work as small: it takes the connections kept for that.
-func Quickly(ctx context.Context) context.Context { return context.WithValue(ctx, quickly{}, true) }
+// WithInteractivePool marks a context's work as small: it takes the connections kept for that.
+func WithInteractivePool(ctx context.Context) context.Context {
+	return context.WithValue(ctx, quickly{}, true)
+}
 
 func (p *pools) of(ctx context.Context) *pgxpool.Pool {
 	if ctx.Value(quickly{}) != nil {

@@ -111,8 +111,8 @@ func (s *Store) Ready(ctx context.Context) error {
 	return err
 }
 
-// Quick is for the session store, which brings its own SQL.
-func (s *Store) Quick() *pgxpool.Pool { return s.pool.quick }
+// Interactive is for the session store, which brings its own SQL.
+func (s *Store) Interactive() *pgxpool.Pool { return s.pool.quick }
 
 // Reconnect drops all connections that are idle: those to a server that was
 // lost are worth nothing.
@@ -183,10 +183,10 @@ const (
 	lockQueue
 )
 
-// Do runs work in one transaction, holding the lock to its end. Work asks the
+// InTx runs work in one transaction, holding the lock to its end. Work asks the
 // transaction for all it needs: a second connection could be one that another
 // waits with.
-func (s *Store) Do(ctx context.Context, lock Lock, work func(*Tx) error) error {
+func (s *Store) InTx(ctx context.Context, lock Lock, work func(*Tx) error) error {
 	if queue := s.queues[lock]; queue != nil {
 		select {
 		case queue <- struct{}{}:

@@ -20,7 +20,7 @@ const tokenColumns = "id, hash, person, title, scope, made, ends, used"
 
 // AddToken keeps a token.
 func (s *Store) AddToken(ctx context.Context, k Token) error {
-	return s.Do(ctx, 0, func(t *Tx) error {
+	return s.InTx(ctx, 0, func(t *Tx) error {
 		_, err := t.tx.Exec(ctx, "insert into tokens (hash, person, title, scope, made, ends) values ($1, $2, $3, $4, $5, $6)", k.Hash, k.Person, k.Title,
 			k.Scope, k.Made, k.Ends)
 		return err
@@ -51,7 +51,7 @@ func (s *Store) Tokens(ctx context.Context, person *string, now time.Time) ([]To
 
 // EndToken makes a token void, if it is the person's or that is nil.
 func (s *Store) EndToken(ctx context.Context, id int64, person *string) error {
-	return s.Do(ctx, 0, func(t *Tx) error {
+	return s.InTx(ctx, 0, func(t *Tx) error {
 		tag, err := t.tx.Exec(ctx, "delete from tokens where id = $1 and ($2::text is null or person = $2)", id, person)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound

@@ -43,7 +43,7 @@ func (s *Service) toDesks(ctx context.Context, author string, find func(*store.T
 		return nil, err
 	}
 	now := s.now()
-	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, store.LockSweep, func(tx *store.Tx) error {
 		if newest, _, err := tx.Newest(ctx); err != nil {
 			return err
 		} else if newest != revision.Number {
@@ -130,7 +130,7 @@ func (r *run) routed(e store.Exception) record.Routed {
 		to = routing.Destination{}
 	}
 	self := book.SelfOf(level, attributes)
-	return record.Routed{For: to.For, Copy: to.Copy, Self: self, Below: r.below()[self]}
+	return record.Routed{For: to.For, Copy: to.Copy, Self: self, Reports: r.below()[self]}
 }
 
 // TakeToDesks takes some exceptions that are in no case to their desks; may says whether

@@ -13,8 +13,8 @@ import (
 	"oskel/internal/store"
 )
 
-// kept is the row of each case that casework acts on.
-type kept map[*casework.Case]*store.Case
+// storedCases is the row of each case that casework acts on.
+type storedCases map[*casework.Case]*store.Case
 
 // toCases takes what was found to its desks. All is written at once, at any size
 // was found.
@@ -27,7 +27,7 @@ func (r *run) toCases() error {
 	if err != nil {
 		return err
 	}
-	homes := d.Take(arrivals)
+	homes := d.Assign(arrivals)
 	for _, f := range r.found { // those that were there, and whatever they lose or get
 		if f.CaseID != nil {
 			r.told[*f.CaseID] = true
@@ -71,7 +71,7 @@ func (r *run) toCases() error {
 }
 
 // desks are the desks as they are, with the cases that are not settled.
-func (r *run) desks() (*record.Desks, kept, error) {
+func (r *run) desks() (*record.Desks, storedCases, error) {
 	unsettled, err := r.tx.UnsettledCases(r.ctx)
 	if err != nil {
 		return nil, nil, err
@@ -80,38 +80,38 @@ func (r *run) desks() (*record.Desks, kept, error) {
 	if r.sweep.Author != planner { // which is nobody
 		d.By = r.sweep.Author
 	}
-	rows := kept{}
+	rows := storedCases{}
 	for i := range unsettled {
 		c := &unsettled[i]
 		d.Cases = append(d.Cases, &c.Case)
 		rows[&c.Case] = c
 	}
-	d.Holding, err = r.tx.UnsettledItems(r.ctx)
+	d.Items, err = r.tx.UnsettledItems(r.ctx)
 	return d, rows, err
 }
 
 // arrivals are what was found, as desks take it; what is snoozed is listed only.
-func (r *run) arrivals() ([]record.Arrival, error) {
+func (r *run) arrivals() ([]record.Flagged, error) {
 	left, err := r.tx.Snoozes(r.ctx, r.today)
 	if err != nil {
 		return nil, err
 	}
 	snoozes := record.SnoozesOf(left)
-	arrivals := make([]record.Arrival, len(r.found))
+	arrivals := make([]record.Flagged, len(r.found))
 	for i, f := range r.found {
 		a := &arrivals[i]
-		*a = record.Arrival{
+		*a = record.Flagged{
 			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared),
 				Desk: f.Desk},
-			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule), Routed: f.routed,
+			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, NoCase: r.listedOnly(f.Rule), Routed: f.routed,
 		}
 		if f.CaseID != nil {
 			a.Case = *f.CaseID
 		}
 		if r.byHand != "" {
-			a.Listed = false
+			a.NoCase = false
 		} else if a.Flagged && snoozes.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
-			a.Listed = true
+			a.NoCase = true
 			r.sweep.Snoozed++
 		}
 	}
@@ -120,7 +120,7 @@ func (r *run) arrivals() ([]record.Arrival, error) {
 
 // tellOpened has the cases that are opened say what is in them, and notes the others in
 // which something is new.
-func (r *run) tellOpened(homes []*casework.Case, rows kept) {
+func (r *run) tellOpened(homes []*casework.Case, rows storedCases) {
 	top := map[*store.Case]*store.Exception{}
 	others := strings.Split(r.engine.Book.OtherStakes(), ",")
 	money := map[*store.Case]stakes{}
@@ -140,7 +140,7 @@ func (r *run) tellOpened(homes []*casework.Case, rows kept) {
 }
 
 // trail is what the histories of the cases say of it.
-func (r *run) trail(d *record.Desks, given map[*casework.Case]routing.Given, rows kept) (events []store.NewCaseEvent) {
+func (r *run) trail(d *record.Desks, given map[*casework.Case]routing.Given, rows storedCases) (events []store.NewCaseEvent) {
 	author := r.byHand
 	if author == "" {
 		author = fmt.Sprintf("sweep %d", r.sweep.ID)
@@ -163,7 +163,7 @@ func (r *run) trail(d *record.Desks, given map[*casework.Case]routing.Given, row
 // listedOnly says whether what a rule flags goes to no desk in this sweep.
 func (r *run) listedOnly(rule string) bool {
 	of := r.engine.Book.Rule(rule)
-	return of != nil && of.Listed || r.sweep.ToDate != nil && (of == nil || !of.ToDate)
+	return of != nil && of.NoCase || r.sweep.ToDate != nil && (of == nil || !of.ToDate)
 }
 
 // stakes are what is at stake in a case by rule.

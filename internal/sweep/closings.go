@@ -22,7 +22,7 @@ var (
 // sweep must hold: what is closed is what is on record. Where it is signed off, all
 // cases of the period are settled or parked.
 func (s *Service) Close(ctx context.Context, p calendar.Period, author, note string, signOff bool) error {
-	return s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
+	return s.store.InTx(ctx, store.LockSweep, func(tx *store.Tx) error {
 		revision, version, err := tx.Newest(ctx)
 		if err != nil {
 			return err
@@ -78,5 +78,5 @@ func (s *Service) Reopen(ctx context.Context, k calendar.Key, reason string) err
 	if strings.TrimSpace(reason) == "" {
 		return ErrReason
 	}
-	return s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error { return tx.ReopenPeriod(ctx, k) })
+	return s.store.InTx(ctx, store.LockSweep, func(tx *store.Tx) error { return tx.ReopenPeriod(ctx, k) })
 }

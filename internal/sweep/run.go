@@ -258,7 +258,7 @@ func (r *run) record(results []*judge.Result, kept *record.Book, here, before on
 // steps are what follows of a rule's verdicts. Nearly all subjects are neither flagged
 // nor on record.
 func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
-	rule, level, apart := result.Rule.Name, result.Level.String(), result.Apart()
+	rule, level, apart := result.Rule.Name, result.Level.String(), result.PerEvent()
 	keys, names := r.engine.Names(result.Level)
 	there := r.engine.There(r.engine.Slot(result.Level, r.at.Of))
 	recorded := map[string]bool{}
@@ -273,7 +273,7 @@ func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
 			continue
 		}
 		v := result.Verdict(code)
-		for _, step := range kept.Subject(rule, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, Apart: apart, Events: result.Events(code)}) {
+		for _, step := range kept.Subject(rule, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, PerEvent: apart, Events: result.Events(code)}) {
 			out = append(out, noted{code: code, verdict: v, step: step, Exception: store.Exception{Kind: level, Code: code, Key: keys[code], Name: names[code]}})
 		}
 	}
@@ -403,7 +403,7 @@ func (r *run) describe(result *judge.Result, n *noted) {
 	to := routing.To(book, item)
 	e.Desk = to.Desk
 	self := book.SelfOf(result.Level, item.Attributes)
-	n.routed = record.Routed{For: to.For, Copy: to.Copy, Self: self, Below: r.reports[self]}
+	n.routed = record.Routed{For: to.For, Copy: to.Copy, Self: self, Reports: r.reports[self]}
 }
 
 // otherValue is the change of what is flagged as before, by another value.

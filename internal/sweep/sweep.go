@@ -160,7 +160,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 		}
 	}
 	basis := basisOf(engine, at.Of)
-	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
+	err = s.store.InTx(ctx, store.LockSweep, func(tx *store.Tx) error {
 		if err := s.steady(ctx, tx); err != nil {
 			return err
 		}

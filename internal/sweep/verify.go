@@ -190,7 +190,7 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 	state, streak := record.State(e.State), or(e.Streak, 0)
 	if a.compared && flagged {
 		state, streak = record.Raised, 1
-		if known && !r.Apart() {
+		if known && !r.PerEvent() {
 			state, streak = record.Standing, before.Streak+1
 		}
 		differ("the state", e.State, string(state))

@@ -8,7 +8,7 @@ import { momentWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { usePeople } from '@/lib/people'
 import PeopleTabs from '@/parts/account/PeopleTabs.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 /** What was done, by whom and from where; only added to. */
@@ -36,8 +36,8 @@ const file = computed(() => fileAt('/api/audit/export', asked.value))
     <PeopleTabs class="mb-4" />
     <div class="flex flex-wrap items-center gap-3">
       <h1 class="text-title font-semibold">Audit</h1>
-      <PickOne v-model="who" label="Person" all="All people" :options="names" />
-      <PickOne v-model="what" label="Action" all="All actions" :options="operations" />
+      <SelectOne v-model="who" label="Person" all="All people" :options="names" />
+      <SelectOne v-model="what" label="Action" all="All actions" :options="operations" />
       <a class="button ml-auto" :href="file" download="audit.csv">Export</a>
     </div>
     <QueryState v-if="!entries" :loading="isPending" :error="error" @retry="refetch()" />

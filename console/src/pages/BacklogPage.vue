@@ -10,7 +10,7 @@ import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import { refresh } from '@/lib/queries'
@@ -60,7 +60,7 @@ const worse = (p: Schemas['Snooze']) =>
       <div>
         <div class="flex flex-wrap items-center gap-3">
           <h1 class="text-title font-semibold">Backlog</h1>
-          <PickOne
+          <SelectOne
             v-model="byWord"
             label="By"
             all="By desk"

@@ -9,7 +9,7 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import DataTabs from '@/parts/data/DataTabs.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import { refresh } from '@/lib/queries'
 import { usePeople } from '@/lib/people'
@@ -60,7 +60,7 @@ const mayEnd = (f: Schemas['DataIssue']) =>
           {{ countWords(data.filter((f) => !f.ended_at).length, 'open issue') }}
         </p>
         <div class="ml-auto flex flex-wrap gap-2">
-          <PickOne
+          <SelectOne
             v-model="which"
             label="Which"
             all="Open"
@@ -69,7 +69,7 @@ const mayEnd = (f: Schemas['DataIssue']) =>
               { value: 'ended', text: 'With closed ones' },
             ]"
           />
-          <PickOne v-model="feed" label="Feed" all="All feeds" :options="choices.feeds.value" />
+          <SelectOne v-model="feed" label="Feed" all="All feeds" :options="choices.feeds.value" />
         </div>
       </div>
       <p class="mt-1 max-w-prose text-muted">

@@ -17,12 +17,12 @@ import { useCaseFocus } from '@/parts/cases/focus'
 import CaseView from '@/parts/cases/CaseView.vue'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import SmallHistory from '@/parts/exceptions/SmallHistory.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import BulkActionBar from '@/parts/cases/BulkActionBar.vue'
-import ViewsPick from '@/parts/exceptions/ViewsPick.vue'
+import ViewsSelect from '@/parts/exceptions/ViewsSelect.vue'
 import { refresh } from '@/lib/queries'
 import { usePeople } from '@/lib/people'
 
@@ -136,7 +136,7 @@ const { help } = useTriage({
           aria-label="Subjects whose key or name contains"
           @keydown.stop
         />
-        <PickOne
+        <SelectOne
           v-model="whose"
           label="Whose"
           all="All owners"
@@ -147,7 +147,7 @@ const { help } = useTriage({
             ...others.map((p) => ({ value: `:${p.name}`, text: `Taken by ${p.display_name}` })),
           ]"
         />
-        <PickOne
+        <SelectOne
           v-model="state"
           label="State"
           all="Unsettled"
@@ -159,16 +159,16 @@ const { help } = useTriage({
             { value: 'settled', text: 'Settled' },
           ]"
         />
-        <PickOne
+        <SelectOne
           v-model="deskName"
           label="Desk"
           :all="person?.desks.length ? 'My desks' : 'All desks'"
           :options="choices.desks.value"
         />
-        <PickOne v-model="grade" label="Grade" all="All grades" :options="choices.grades.value" />
-        <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
-        <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
-        <PickOne
+        <SelectOne v-model="grade" label="Grade" all="All grades" :options="choices.grades.value" />
+        <SelectOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
+        <SelectOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
+        <SelectOne
           v-model="group"
           label="Group by"
           all="Not grouped"
@@ -180,7 +180,7 @@ const { help } = useTriage({
             { value: 'state', text: 'By state' },
           ]"
         />
-        <ViewsPick of="cases" :query="query" @show="(q) => show(q)" />
+        <ViewsSelect of="cases" :query="query" @show="(q) => show(q)" />
         <button v-if="narrowed" class="button" @click="show({ desk: deskName || undefined })">Show all</button>
       </div>
       <p v-if="settleCleared.error.value" role="alert" class="px-4 text-red">{{ settleCleared.error.value.message }}</p>

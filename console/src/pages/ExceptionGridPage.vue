@@ -15,7 +15,7 @@ import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import PeriodHeads from '@/parts/exceptions/PeriodHeads.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import ShapeMark from '@/parts/ui/ShapeMark.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
@@ -70,9 +70,9 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
     <h1 class="sr-only">Flags by subject and period, up to {{ label }}</h1>
     <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
       <input v-model="typed" type="search" class="field w-40" placeholder="Name or key" aria-label="Name or key" />
-      <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
-      <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
-      <PickOne v-model="desk" label="Desk" all="All desks" :options="choices.desks.value" />
+      <SelectOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
+      <SelectOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
+      <SelectOne v-model="desk" label="Desk" all="All desks" :options="choices.desks.value" />
       <ExportMenu :href="(form) => fileAt('/api/reports/file', { report: 'grid', form, ...filter })" @print="onPaper" />
     </div>
     <p class="flex flex-wrap items-center gap-x-5 px-4 pb-1 text-small text-muted">

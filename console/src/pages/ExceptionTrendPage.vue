@@ -7,7 +7,7 @@ import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
 import PeriodHeads from '@/parts/exceptions/PeriodHeads.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 /** How many are flagged, period by period; and of all how many are new, still there and gone. */
@@ -42,7 +42,7 @@ const parts = computed(() => [
     <ExceptionTabs />
     <h1 class="sr-only">Exceptions by period, up to {{ label }}</h1>
     <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
-      <PickOne
+      <SelectOne
         v-model="by"
         label="By"
         all="By rule"

@@ -19,12 +19,12 @@ import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import ExceptionView from '@/parts/exceptions/ExceptionView.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import MarksRow from '@/parts/exceptions/MarksRow.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import ShapeMark from '@/parts/ui/ShapeMark.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
 import StaleNote from '@/parts/exceptions/StaleNote.vue'
 import BulkActionBar from '@/parts/cases/BulkActionBar.vue'
-import ViewsPick from '@/parts/exceptions/ViewsPick.vue'
+import ViewsSelect from '@/parts/exceptions/ViewsSelect.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import { useSession } from '@/lib/session'
 
@@ -81,8 +81,8 @@ const shown = computed(() =>
           placeholder="Name or key"
           aria-label="Name or key of the subject"
         />
-        <PickOne v-model="grade" label="Grade" all="All grades" :options="counted('grade', choices.grades.value)" />
-        <PickOne
+        <SelectOne v-model="grade" label="Grade" all="All grades" :options="counted('grade', choices.grades.value)" />
+        <SelectOne
           v-model="state"
           label="State"
           all="Flagged"
@@ -94,10 +94,10 @@ const shown = computed(() =>
             ])
           "
         />
-        <PickOne v-model="rule" label="Rule" all="All rules" :options="counted('rule', choices.rules.value)" />
-        <PickOne v-model="kind" label="Kind" all="All kinds" :options="counted('kind', choices.kinds.value)" />
-        <PickOne v-model="deskName" label="Desk" all="All desks" :options="counted('desk', choices.desks.value)" />
-        <PickOne
+        <SelectOne v-model="rule" label="Rule" all="All rules" :options="counted('rule', choices.rules.value)" />
+        <SelectOne v-model="kind" label="Kind" all="All kinds" :options="counted('kind', choices.kinds.value)" />
+        <SelectOne v-model="deskName" label="Desk" all="All desks" :options="counted('desk', choices.desks.value)" />
+        <SelectOne
           v-model="group"
           label="Group by"
           all="Not grouped"
@@ -110,7 +110,7 @@ const shown = computed(() =>
             ...attributes.map((a) => ({ value: a, text: `By ${a}` })),
           ]"
         />
-        <ViewsPick :query="asked.view.value" @show="asked.showView" />
+        <ViewsSelect :query="asked.view.value" @show="asked.showView" />
         <button v-if="narrowed" class="button" @click="asked.showAll">Show all</button>
         <ExportMenu :href="fileOf" workbook="Workbook (XLSX), with legend" :busy="printing" @print="print" />
       </div>

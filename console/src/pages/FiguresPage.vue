@@ -16,8 +16,8 @@ import { useTyped } from '@/lib/typed'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
 import BreakdownView from '@/parts/figures/BreakdownView.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
-import PickSome from '@/parts/ui/PickSome.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
+import SelectSome from '@/parts/ui/SelectSome.vue'
 import ShapeMark from '@/parts/ui/ShapeMark.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
@@ -208,16 +208,22 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
       <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
         <h1 class="sr-only">Figures of {{ label }}</h1>
         <input v-model="typed" type="search" class="field w-40" placeholder="Name or key" aria-label="Name or key" />
-        <PickOne v-model="by" label="By" :all="levels[0]?.text ?? ''" :options="levels.slice(1)" />
-        <PickOne v-if="gatherings.length" v-model="groups" label="Subtotals" all="No subtotals" :options="gatherings" />
-        <PickOne v-if="zones.length" v-model="zone" label="Days" :all="label ?? ''" :options="zones" />
-        <PickOne
+        <SelectOne v-model="by" label="By" :all="levels[0]?.text ?? ''" :options="levels.slice(1)" />
+        <SelectOne
+          v-if="gatherings.length"
+          v-model="groups"
+          label="Subtotals"
+          all="No subtotals"
+          :options="gatherings"
+        />
+        <SelectOne v-if="zones.length" v-model="zone" label="Days" :all="label ?? ''" :options="zones" />
+        <SelectOne
           v-model="over"
           label="Columns"
           all="Measures in columns"
           :options="[{ value: 'months', text: 'One measure, by period' }]"
         />
-        <PickOne
+        <SelectOne
           v-if="over === 'months'"
           label="Measure"
           :model-value="asked[0] === askable[0]?.name ? '' : asked[0]"
@@ -225,7 +231,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           :options="askable.slice(1).map((m) => ({ value: m.name, text: m.title }))"
           @update:model-value="(v) => (chosen = v)"
         />
-        <PickSome
+        <SelectSome
           v-else
           v-model="picked"
           label="Measures"
@@ -241,7 +247,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
             @change="formula = written.trim()"
           />
         </form>
-        <PickOne
+        <SelectOne
           v-model="shade"
           label="Colour"
           all="Bars"
@@ -251,7 +257,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
             ...(over === 'months' ? [{ value: 'rows', text: 'Colour within each row' }] : []),
           ]"
         />
-        <PickOne v-model="flagged" label="Who" all="All" :options="[{ value: 'yes', text: 'Flagged only' }]" />
+        <SelectOne v-model="flagged" label="Who" all="All" :options="[{ value: 'yes', text: 'Flagged only' }]" />
         <a v-if="table" :href="download" class="button ml-auto no-underline" download>
           <ArrowDownTrayIcon class="size-4" aria-hidden="true" />Export CSV
         </a>

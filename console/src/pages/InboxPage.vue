@@ -8,7 +8,7 @@ import { useQueryWord } from '@/lib/query'
 import { useSession } from '@/lib/session'
 import { usePeople } from '@/lib/people'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import MentionText from '@/parts/cases/MentionText.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import TodoRow from '@/parts/cases/TodoRow.vue'
@@ -33,7 +33,7 @@ const { query: notices, see, news } = useNotices()
       <div>
         <div class="flex flex-wrap items-center gap-3">
           <h1 class="text-title font-semibold">To do</h1>
-          <PickOne v-model="whose" label="Whose" all="Mine" :options="[{ value: 'all', text: 'All people' }]" />
+          <SelectOne v-model="whose" label="Whose" all="Mine" :options="[{ value: 'all', text: 'All people' }]" />
         </div>
         <QueryState
           v-if="!todos.data.value"

@@ -8,7 +8,7 @@ import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import RankDrawing from '@/parts/exceptions/RankDrawing.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 const HistoryChart = defineAsyncComponent(() => import('@/parts/exceptions/HistoryChart.vue'))
@@ -101,7 +101,7 @@ const link = (use: string) => {
         <section>
           <div class="mb-1 flex items-center gap-2">
             <h2 class="text-small font-semibold text-muted">In {{ label }}, in order</h2>
-            <PickOne
+            <SelectOne
               v-if="kinds.length > 1"
               v-model="by"
               label="Kind"

@@ -9,7 +9,7 @@ import { useQueryWord } from '@/lib/query'
 import { fileAt, onPaper } from '@/lib/files'
 import DateField from '@/parts/ui/DateField.vue'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
@@ -66,7 +66,7 @@ const columns: { head: string; text: (r: Schemas['OutcomeRow']) => string }[] = 
     <div class="p-4">
       <div class="flex flex-wrap items-center gap-3">
         <h1 class="text-title font-semibold">Outcomes</h1>
-        <PickOne
+        <SelectOne
           v-model="byWord"
           label="By"
           all="By rule"
@@ -79,8 +79,8 @@ const columns: { head: string; text: (r: Schemas['OutcomeRow']) => string }[] = 
             { value: 'grade', text: 'By grade' },
           ]"
         />
-        <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
-        <PickOne v-model="deskName" label="Desk" all="All desks" :options="choices.desks.value" />
+        <SelectOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
+        <SelectOne v-model="deskName" label="Desk" all="All desks" :options="choices.desks.value" />
         <span class="flex flex-wrap items-center gap-2 text-small text-muted"
           >settled from <DateField v-model="from" label="Settled from" hint="default: a year ago" /> to
           <DateField v-model="to" label="Settled to" hint="default: today"

@@ -12,7 +12,7 @@ import { useTyped } from '@/lib/typed'
 import { usePeople } from '@/lib/people'
 import DataTabs from '@/parts/data/DataTabs.vue'
 import DateField from '@/parts/ui/DateField.vue'
-import KindPick from '@/parts/data/KindPick.vue'
+import KindSelect from '@/parts/data/KindSelect.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
@@ -57,7 +57,7 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
       <DataTabs />
       <div class="mt-3 flex flex-wrap items-center gap-2">
         <h1 class="sr-only">Register of {{ page?.title }}</h1>
-        <KindPick path="/data/registers" :kind="kind" />
+        <KindSelect path="/data/registers" :kind="kind" />
         <input
           v-model="typed"
           type="search"

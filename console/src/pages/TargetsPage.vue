@@ -9,9 +9,9 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
 import DataTabs from '@/parts/data/DataTabs.vue'
-import KindPick from '@/parts/data/KindPick.vue'
+import KindSelect from '@/parts/data/KindSelect.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 const route = useRoute()
@@ -52,15 +52,15 @@ const lacking = computed(() => (page.value?.missing ?? []).reduce((a, b) => a + 
     <DataTabs />
     <div class="mt-3 flex flex-wrap items-center gap-2">
       <h1 class="sr-only">Targets</h1>
-      <KindPick path="/data/targets" :kind="kind" />
-      <PickOne
+      <KindSelect path="/data/targets" :kind="kind" />
+      <SelectOne
         v-if="page && page.measures.length > 1"
         v-model="measure"
         label="Measure"
         :all="page.measures[0]"
         :options="page.measures.slice(1).map((m) => ({ value: m, text: m }))"
       />
-      <PickOne
+      <SelectOne
         v-model="missing"
         label="Which"
         all="All subjects"

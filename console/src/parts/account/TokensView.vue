@@ -4,7 +4,7 @@ import { reactive, ref } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { dayWords, momentWords } from '@/lib/format'
-import PickList from '@/parts/ui/PickList.vue'
+import ListBox from '@/parts/ui/ListBox.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import TextField from '@/parts/ui/TextField.vue'
 import { refresh } from '@/lib/queries'
@@ -64,7 +64,7 @@ const revoke = useMutation({
       <TextField v-model="fields.title" class="w-48" label="What it is for" maxlength="60" required />
       <div class="text-small text-muted">
         May
-        <PickList
+        <ListBox
           v-model="fields.scope"
           class="mt-0.5"
           label="Permissions"

@@ -12,7 +12,7 @@ import EvidenceRows from '@/parts/exceptions/EvidenceRows.vue'
 import FlagDrawings from '@/parts/exceptions/FlagDrawings.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import RankChart from '@/parts/exceptions/RankChart.vue'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import StaleNote from '@/parts/exceptions/StaleNote.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
@@ -74,7 +74,7 @@ const stateWords: Record<string, string> = {
     <div class="mt-4 grid gap-x-8 gap-y-5" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_380px]' : ''">
       <div class="space-y-5" :class="page ? '' : 'order-2'">
         <FlagDrawings :detail="data" :head="page ? 'h2' : 'h3'">
-          <PickOne
+          <SelectOne
             v-if="attributes.length"
             v-model="beside"
             label="Highlight"

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { useRulebook } from '@/lib/rulebook'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 
 /** Picks the kind of subject a page of the data is about; the first is that of the bare path. */
 defineProps<{ path: string; kind: string }>()
@@ -13,7 +13,7 @@ const kinds = computed(() => book.value?.kinds ?? [])
 </script>
 
 <template>
-  <PickOne
+  <SelectOne
     label="Kind"
     :model-value="kind === kinds[0]?.name ? '' : kind"
     :all="kinds[0]?.plural ?? ''"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import PickList from '@/parts/ui/PickList.vue'
+import ListBox from '@/parts/ui/ListBox.vue'
 
 /** Several of many, in the order in which they were chosen. */
 defineProps<{ label: string; text: string; options: { value: string; text: string }[] }>()
@@ -7,7 +7,7 @@ const model = defineModel<string[]>({ required: true })
 </script>
 
 <template>
-  <PickList
+  <ListBox
     :model-value="model"
     :label="label"
     :shown="text"

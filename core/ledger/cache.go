@@ -6,9 +6,9 @@ import "sync"
 // lines are worth.
 const leastKept = 64 << 20
 
-// kept keeps what was made of the lines of a snapshot, which never change, up to a
+// cache keeps what was made of the lines of a snapshot, which never change, up to a
 // size; when there is more it is forgotten, and made anew when it is asked for.
-type kept struct {
+type cache struct {
 	mu   sync.Mutex
 	all  map[any]any
 	size int

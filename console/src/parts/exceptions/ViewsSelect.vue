@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { useSession } from '@/lib/session'
-import PickOne from '@/parts/ui/PickOne.vue'
+import SelectOne from '@/parts/ui/SelectOne.vue'
 import { refresh } from '@/lib/queries'
 
 /** Views of a list that are kept by name: one's own, and those that are shared. */
@@ -70,7 +70,7 @@ const mayForget = computed(
 </script>
 
 <template>
-  <PickOne
+  <SelectOne
     v-if="views?.length"
     v-model="chosen"
     label="View"

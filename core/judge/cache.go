@@ -15,11 +15,11 @@ import (
 // mostKept bounds what is kept, in bytes; when there is more, all is forgotten.
 const mostKept = 192 << 20
 
-// Kept keeps verdicts of periods for as long as nothing that they depend on is
+// Cache keeps verdicts of periods for as long as nothing that they depend on is
 // another: the book, the registers, the targets, and the lines of the feeds that the
 // rule reads up to the period's end. All of these are never changed, only replaced. It
 // is safe for concurrent use; the zero value is ready.
-type Kept struct {
+type Cache struct {
 	mu   sync.Mutex
 	all  map[keptKey]keptResult
 	size int
@@ -122,7 +122,7 @@ func feedsOf(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level) (out 
 
 // History is History, of which the verdicts of all periods but the last are kept:
 // those have no line-up and no evidence.
-func (k *Kept) History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, last calendar.Period, n int) (out []*Result) {
+func (k *Cache) History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, last calendar.Period, n int) (out []*Result) {
 	for _, p := range e.Book.Calendar.Run(last, n) {
 		switch {
 		case e.Stopped():
@@ -136,7 +136,7 @@ func (k *Kept) History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Le
 	return out
 }
 
-func (k *Kept) judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
+func (k *Cache) judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
 	key, on := keptKey{e.Book, rule.Name, level, e.Book.Calendar.Key(p)}, Bases(e, p)(rule, level)
 	if level.Paired() {
 		on = wholly(e) // verdicts are by code, and pairs are numbered over all lines

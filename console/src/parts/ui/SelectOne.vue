@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import PickList from '@/parts/ui/PickList.vue'
+import ListBox from '@/parts/ui/ListBox.vue'
 
 /** One of a few; the empty value is all of them. */
 const props = defineProps<{ label: string; all: string; options: { value: string; text: string }[] }>()
@@ -11,7 +11,7 @@ const shown = computed(() => list.value.find((o) => o.value === model.value)?.te
 </script>
 
 <template>
-  <PickList
+  <ListBox
     :model-value="model"
     :label="label"
     :shown="shown"

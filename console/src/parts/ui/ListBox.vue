@@ -2,7 +2,7 @@
 import { Listbox, ListboxButton, ListboxLabel, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { CheckIcon, ChevronDownIcon } from '@heroicons/vue/20/solid'
 
-/** The listbox of the console; PickOne and PickSome say what is picked with it. */
+/** The listbox of the console; SelectOne and SelectSome say what is picked with it. */
 defineProps<{
   label: string
   shown: string

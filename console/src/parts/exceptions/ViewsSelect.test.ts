@@ -24,12 +24,12 @@ const service = vi.hoisted(() => {
 })
 
 import { show } from '@/lib/inside'
-import ViewsPick from '@/parts/exceptions/ViewsPick.vue'
+import ViewsSelect from '@/parts/exceptions/ViewsSelect.vue'
 
 const mine = { id: 1, name: 'Act first', owner: 'ana', shared: false, query: { grade: 'act', sort: 'stake' } }
 const others = { id: 2, name: 'For all', owner: 'lea', shared: true, query: { rule: 'behind' } }
 const shown = async (query: object) => {
-  const { page } = await show(ViewsPick, { query })
+  const { page } = await show(ViewsSelect, { query })
   await flushPromises()
   return page
 }

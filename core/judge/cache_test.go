@@ -32,7 +32,7 @@ func TestWhatIsKeptSaysWhatIsFresh(t *testing.T) {
 		}
 		e := world(t, 5, keptRules, lines...)
 		other := world(t, 5, keptRules, lines...).Book
-		var kept judge.Kept
+		var kept judge.Cache
 		last := calendar.MonthPeriod(october)
 		for range rapid.IntRange(1, 8).Draw(t, "steps") {
 			s := &ledger.Snapshot{Version: e.Snapshot.Version + 1, Registers: e.Snapshot.Registers, Targets: e.Snapshot.Targets, Feeds: map[string]*ledger.Feed{}}
@@ -82,7 +82,7 @@ func TestWhatIsKeptSaysWhatIsFresh(t *testing.T) {
 func TestAnIntakeLeavesEarlierVerdicts(t *testing.T) {
 	e := world(t, 3, keptRules, line{0, "2026-07-03", "10", "20"}, line{0, "2026-08-03", "10", "20"}, line{0, "2026-09-03", "10", "20"},
 		line{0, "2026-10-03", "10", "20"})
-	var kept judge.Kept
+	var kept judge.Cache
 	rule := &e.Book.Rules[0]
 	before := kept.History(e, rule, rule.Levels[0], calendar.MonthPeriod(october), 4)
 	f := *e.Snapshot.Feeds["sales"]
