@@ -61,6 +61,7 @@ func Run(m *testing.M) {
 // test moves it.
 type Rooms struct {
 	t      testing.TB
+	url    string // of the database
 	Store  *store.Store
 	Books  *books.Service
 	Intake *intake.Service
@@ -121,15 +122,25 @@ func Database(t testing.TB, beside, name, template string) string {
 }
 
 func open(t testing.TB, template string) *Rooms {
-	s, err := store.Open(t.Context(), Database(t, server.URL, fmt.Sprintf("room%d", databases.Add(1)), template))
+	url := Database(t, server.URL, fmt.Sprintf("room%d", databases.Add(1)), template)
+	s, err := store.Open(t.Context(), url)
 	require.NoError(t, err)
-	r := &Rooms{t: t, Store: s, Clock: time.Date(2026, time.November, 25, 12, 0, 0, 0, time.UTC)}
+	r := &Rooms{t: t, url: url, Store: s, Clock: time.Date(2026, time.November, 25, 12, 0, 0, 0, time.UTC)}
 	now := func() time.Time { return r.Clock }
 	r.Books = books.New(s)
 	r.Intake = intake.New(s, r.Books, now)
 	r.Sweeps = sweep.New(s, r.Books, figures.New(s), now)
 	r.Review = review.New(s, r.Books, now)
 	return r
+}
+
+// Beside is the store of a second service on the same database.
+func (r *Rooms) Beside() *store.Store {
+	r.t.Helper()
+	s, err := store.Open(r.t.Context(), r.url)
+	require.NoError(r.t, err)
+	r.t.Cleanup(s.Close)
+	return s
 }
 
 // Load takes a file in.
