@@ -29,10 +29,11 @@ const { query: notices, see, news } = useNotices()
 <template>
   <section>
     <DeskTabs />
+    <h1 class="sr-only">Inbox</h1>
     <div class="grid gap-x-8 gap-y-6 p-4 lg:grid-cols-2">
       <div>
         <div class="flex flex-wrap items-center gap-3">
-          <h1 class="text-title font-semibold">To do</h1>
+          <h2 class="text-title font-semibold">To-dos</h2>
           <SelectOne v-model="whose" label="Whose" all="Mine" :options="[{ value: 'all', text: 'All people' }]" />
         </div>
         <QueryState
