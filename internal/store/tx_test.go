@@ -21,7 +21,8 @@ func TestMain(m *testing.M) { trial.Run(m) }
 // audited is a context whose work writes an entry of the audit.
 func audited(t *testing.T, operation string) (context.Context, *store.Audited) {
 	a := &store.Audited{AuditEntry: store.AuditEntry{Person: "rea", Way: "session", Operation: operation}}
-	return context.WithValue(t.Context(), store.AuditKey, a), a //nolint:staticcheck // the key of gin's contexts is a text
+	//lint:ignore SA1029 the keys of gin's contexts are texts
+	return context.WithValue(t.Context(), store.AuditKey, a), a
 }
 
 func entries(t *testing.T, s *store.Store) (out []string) {
