@@ -85,9 +85,14 @@ func (p *Page) Go(path string) error {
 	return nil
 }
 
-// Follow goes to a path as a link of the console does, without loading it anew.
+// Follow goes to a path as a link of the console does, without loading it anew, and waits
+// until the console is there.
 func (p *Page) Follow(path string) error {
-	return p.Run("history.pushState({}, '', " + strconv.Quote(path) + "); dispatchEvent(new PopStateEvent('popstate', {state: {}}))")
+	if err := p.Run("history.pushState({}, '', " + strconv.Quote(path) + "); dispatchEvent(new PopStateEvent('popstate', {state: {}}))"); err != nil {
+		return err
+	}
+	at, _, _ := strings.Cut(path, "?")
+	return p.Until("document.querySelector('#app').__vue_app__.config.globalProperties.$router.currentRoute.value.path === " + strconv.Quote(at))
 }
 
 // step does one thing to what an expression finds, as soon as it is there, is

@@ -319,8 +319,9 @@ func choosePort(port int) (int, error) {
 
 func (s *Server) prepare(bin, data string, port int, as runAs, lax bool) {
 	s.dir, s.as = data, as
-	s.args = []string{filepath.Join(bin, "postgres"), "-D", data, "-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c",
-		"unix_socket_directories=", "-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
+	s.args = []string{filepath.Join(bin, "postgres"), "-D", data,
+		"-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c", "unix_socket_directories=",
+		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
 	if lax {
 		s.args = append(s.args, "-c", "fsync=off", "-c", "full_page_writes=off", "-c", "max_connections=400") // services of many tests share it
 	}

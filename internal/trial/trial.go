@@ -29,8 +29,8 @@ import (
 var server *pgserver.Server
 
 // Start starts a PostgreSQL for all tests of a package, in a new directory, and has
-// passwords hashed cheaply. Whoever starts
-// it stops it and removes the directory; where it cannot be started the tests end.
+// passwords hashed cheaply. Whoever starts it stops it and removes the directory; where it
+// cannot be started the tests end.
 func Start() (s *pgserver.Server, dir string) {
 	people.HashCheaply()
 	dir, err := os.MkdirTemp("/tmp", "oskel-trial-")

@@ -48,9 +48,12 @@ export function useCaseFocus(cases: Ref<Schemas['Case'][]>, query: Ref<unknown>,
       const i = now.findIndex((c) => c.id === at.value)
       if (i < 0) return
       place.value = i
-      // A row that the order has moved loses the focus on the way.
+      // A row that the order moves loses the focus on the way, and so does one whose dialog
+      // has just closed; any other that had none gets none.
+      const { id } = now[i]
+      if (document.activeElement !== row(id) && !told.value?.cases.includes(id)) return
       await nextTick()
-      if (document.activeElement === document.body) row(now[i].id)?.focus()
+      if (document.activeElement === document.body) row(id)?.focus({ preventScroll: true })
       return
     }
     const lost = !document.activeElement || document.activeElement === document.body || !!row(was.id)
