@@ -24,7 +24,8 @@ console/dist/index.html: console/package-lock.json console/index.html console/vi
 	cd console && npm run --silent build
 
 # The contract is api/openapi.yaml; handlers, client and the console's types
-# come from it.
+# come from it. The types are written only where they change, or each test
+# would build the console anew.
 generate:
 	cd api && $(GO) tool -modfile=../tools/go.mod oapi-codegen -config server.yaml openapi.yaml
 	cd api && $(GO) tool -modfile=../tools/go.mod oapi-codegen -config client.yaml openapi.yaml
