@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -33,7 +34,7 @@ var server *pgserver.Server
 // cannot be started the tests end.
 func Start() (s *pgserver.Server, dir string) {
 	people.HashCheaply()
-	dir, err := os.MkdirTemp("/tmp", "oskel-trial-")
+	dir, err := os.MkdirTemp(Home(), "oskel-trial-")
 	if err == nil {
 		err = os.Chmod(dir, 0o755) //nolint:gosec // the user postgres enters it
 	}
@@ -45,6 +46,17 @@ func Start() (s *pgserver.Server, dir string) {
 		os.Exit(1)
 	}
 	return s, dir
+}
+
+// Home is where the databases of tests lie: in memory where there is plenty of it, since
+// half of what a new database costs is its files, and else on the disk.
+func Home() string {
+	const memory, plenty = "/dev/shm", 6 << 30
+	var fs syscall.Statfs_t
+	if err := syscall.Statfs(memory, &fs); err == nil && fs.Bavail*uint64(fs.Bsize) > plenty { //nolint:gosec // a block has a size
+		return memory
+	}
+	return "/tmp"
 }
 
 // Run is the TestMain of a package that tries one room.
