@@ -132,7 +132,7 @@ func TestAccountsInTheConsole(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/people"), p.Sees("4 accounts"), p.ClickText("New account"), p.Sees("New account"))
+	do(t, p.SignIn("lea", password, "/people"), p.Sees("4 accounts"), p.ClickText("New account"), p.Sees("New account"))
 	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"),
 		p.ClickText("Add account"), p.Sees("5 accounts"), p.Sees("Copy it now; it is not shown again."))
 	word, err := browser.Value[string](p, "document.querySelector('aside code').textContent")

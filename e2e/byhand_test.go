@@ -62,7 +62,7 @@ func TestTakenToADeskByHand(t *testing.T) {
 	code, _, errs = s.oskel("lea", "period", "reopen", "-period", "2026-11", "-reason", "One more")
 	require.Equal(t, 0, code, errs)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rob", password), p.Go("/exceptions/"+itoa(three.Id)), p.ClickText("Take it to South desk"), p.Sees("Sent to case"))
+	do(t, p.SignIn("rob", password, "/exceptions/"+itoa(three.Id)), p.ClickText("Take it to South desk"), p.Sees("Sent to case"))
 	assert.NotNil(t, s.exceptions("2026-11")["behind R2"].Case)
 	code, out, errs = s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)

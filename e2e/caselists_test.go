@@ -132,7 +132,7 @@ func TestTheListOfCases(t *testing.T) {
 
 	// In the console: the view, the groups, what is typed, and nothing.
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk?group=desk"), p.Sees("North desk"), p.Until("document.querySelectorAll('[data-row] svg[role=img]').length >= 3"))
+	do(t, p.SignIn("lea", password, "/desk?group=desk"), p.Sees("North desk"), p.Until("document.querySelectorAll('[data-row] svg[role=img]').length >= 3"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

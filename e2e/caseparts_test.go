@@ -249,7 +249,7 @@ func TestPartsOfACaseInTheConsole(t *testing.T) {
 	s.sweep("2026-10")
 	id := s.caseOf("lea", "R3").Id
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Evidence"), p.Sees("Evidence"), p.Sees("Its figures"))
+	do(t, p.SignIn("rea", password, "/cases/"+itoa(id)), p.Sees("Evidence"), p.Sees("Evidence"), p.Sees("Its figures"))
 	do(t, p.ClickText("Add a to-do"), p.Sees("By when"), p.Type("section[aria-label='To do'] form input", "Ask for the contract"),
 		p.Set("section[aria-label='To do'] form [aria-label='By when']", "1 Dec 2030"),
 		p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),

@@ -19,14 +19,14 @@ func TestAnEmptyService(t *testing.T) {
 	reviewer := screen(t, s, 1280, 800)
 	do(t, reviewer.SignIn("nell", demo.Password))
 	for _, path := range pages {
-		do(t, reviewer.Go(path), reviewer.Sees("An analyst publishes a rulebook, loads the lines and sweeps a period."))
+		do(t, reviewer.Follow(path), reviewer.Sees("An analyst publishes a rulebook, loads the lines and sweeps a period."))
 	}
-	do(t, reviewer.Go("/rules/draft"), reviewer.Sees("Drafts are written and published by analysts and leads."))
+	do(t, reviewer.Follow("/rules/draft"), reviewer.Sees("Drafts are written and published by analysts and leads."))
 
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password))
 	for _, path := range append(pages, "/desk", "/desk/inbox", "/desk/backlog", "/desk/outcomes", "/data", "/data/issues", "/rules/revisions") {
-		do(t, p.Go(path), p.Until("document.getElementById('content')?.innerText.length > 20"), p.Until("!document.body.innerText.includes('Loading')"))
+		do(t, p.Follow(path), p.Until("document.getElementById('content')?.innerText.length > 20"), p.Until("!document.body.innerText.includes('Loading')"))
 	}
 	do(t, p.Go("/overview"), p.ClickText("Write a rulebook draft"), p.Until("location.pathname === '/rules/draft'"), p.ClickText("Form"),
 		p.ClickText("Start with a small rulebook"),

@@ -27,7 +27,7 @@ func TestKeysActOnWhatIsInView(t *testing.T) {
 	s := threeCases(t)
 	p := screen(t, s, 1280, 800)
 	rows := func(n string) error { return p.Until("document.querySelectorAll('[data-row]').length === " + n) }
-	do(t, p.SignIn("rea", password), p.Go("/desk"), rows("3"), p.Press("j"), p.Press("j"))
+	do(t, p.SignIn("rea", password, "/desk"), rows("3"), p.Press("j"), p.Press("j"))
 	focus := func() int64 {
 		id, err := browser.Value[int64](p, "Number(document.activeElement?.dataset.row ?? 0)")
 		require.NoError(t, err)
@@ -69,7 +69,7 @@ func TestACaseIsLive(t *testing.T) {
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
 	id := s.caseOf("rea", "R3").Id
-	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Take this case"))
+	do(t, p.SignIn("rea", password, "/cases/"+itoa(id)), p.Sees("Take this case"))
 	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toSay("A word from the lead.")))
 	do(t, p.Sees("A word from the lead."))
 	version := want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, id)).Case.Version
@@ -87,7 +87,7 @@ func TestClearedCasesAreSettledAndUndone(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-05,A1,R3,1000,100\n", replace("2026-10"))
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk"), p.ClickText("Settle 1 cleared case"), p.Sees(" as cleared"),
+	do(t, p.SignIn("lea", password, "/desk"), p.ClickText("Settle 1 cleared case"), p.Sees(" as cleared"),
 		p.Until("!document.body.innerText.includes('Settle 1 cleared')"), p.ClickText("Undo"), p.Sees("Settle 1 cleared case"))
 	assert.Equal(t, 3, want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Total)
 }
@@ -98,7 +98,7 @@ func TestADraftTwice(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin"), p.Sees("Delete this rule"))
+	do(t, p.SignIn("ana", password, "/rules/draft?rule=thin-margin"), p.Sees("Delete this rule"))
 	do(t, p.ClickText("Dials"), p.Sees("Used by: rule"), p.ClickText("My draft"), p.Sees("Delete this rule"))
 	do(t, p.ClickText("Delete this rule"), p.Sees("is deleted from the draft"), p.ClickText("Undo"),
 		p.Until("document.body.innerText.includes('no change yet') || document.body.innerText.includes('No change')"))
@@ -135,7 +135,7 @@ func TestAnAbsenceInTheConsole(t *testing.T) {
 			p.ClickText("Note it"))
 	}
 	p := screen(t, s, 390, 844)
-	do(t, p.SignIn("rea", password), p.Go("/account"), p.Sees("You are not noted as away"))
+	do(t, p.SignIn("rea", password, "/account"), p.Sees("You are not noted as away"))
 	form(p, "21 Dec 2026", "2 Jan 2027", "rob")
 	do(t, p.Sees("21 Dec 2026 to 2 Jan 2027"), p.Sees("stands in"))
 	assert.Equal(t, []string{"rea 2026-12-21 2027-01-02 rob rea"}, noted())
@@ -146,7 +146,7 @@ func TestAnAbsenceInTheConsole(t *testing.T) {
 	assert.Empty(t, noted())
 
 	lead := screen(t, s, 1280, 800)
-	do(t, lead.SignIn("lea", password), lead.Go("/people?name=rob"), lead.Sees("not noted as away"))
+	do(t, lead.SignIn("lea", password, "/people?name=rob"), lead.Sees("not noted as away"))
 	form(lead, "21 Dec 2026", "21 Dec 2026", "")
 	do(t, lead.Sees("no stand-in"))
 	assert.Equal(t, []string{"rob 2026-12-21 2026-12-21  lea"}, noted())

@@ -29,7 +29,7 @@ func TestAFileIsTakenInOnTheDataPage(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/data"), p.Sees("Drop a CSV file here"))
+	do(t, p.SignIn("ana", password, "/data"), p.Sees("Drop a CSV file here"))
 	do(t, drop(p, "november.csv", salesHead+"2026-11-02,N1,R9,50,40\n2026-11-03,N2,R1,1.23456,40\n"), p.Sees("november.csv"), p.ClickText("Check"))
 	do(t, p.Sees("2 faults"), p.Sees("R9"), p.Sees("unknown rep"), p.Sees("more than four decimal places"))
 	assert.Equal(t, "", s.revenue("2026-11"))
@@ -48,7 +48,7 @@ func TestAFileIsTakenInOnTheDataPage(t *testing.T) {
 	assert.Len(t, entries, 1)
 	// A reviewer takes nothing in.
 	q := screen(t, s, 1280, 800)
-	do(t, q.SignIn("rea", password), q.Go("/data"), q.Sees("sales.csv"), q.Until("!document.querySelector('[type=file]')"))
+	do(t, q.SignIn("rea", password, "/data"), q.Sees("sales.csv"), q.Until("!document.querySelector('[type=file]')"))
 }
 
 // On a narrow screen exceptions are cards: nothing is cut off.
@@ -56,7 +56,7 @@ func TestExceptionsOnANarrowScreen(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 390, 844)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10"), p.Sees("Margin under the floor"), p.Rest())
+	do(t, p.SignIn("ines", demo.Password, "/exceptions?period=2026-10"), p.Sees("Margin under the floor"), p.Rest())
 	wide, err := browser.Value[int](p, "document.documentElement.scrollWidth")
 	require.NoError(t, err)
 	assert.LessOrEqual(t, wide, 390)
@@ -71,7 +71,7 @@ func TestRulesAreMovedAndSwitchedOff(t *testing.T) {
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	text := func() string { return want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text }
-	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=behind"), p.Sees("no change yet"), p.Click("[aria-label='Move Behind target up']"), p.Sees("saved"))
+	do(t, p.SignIn("ana", password, "/rules/draft?rule=behind"), p.Sees("no change yet"), p.Click("[aria-label='Move Behind target up']"), p.Sees("saved"))
 	do(t, p.Until("[...document.querySelectorAll('nav[aria-label=\"Rules of the draft\"] li')][0].innerText.startsWith('Behind target')"))
 	do(t, p.ClickText("Switch off"), p.Sees("Switch on"), p.Sees("saved"))
 	assert.Eventually(t, func() bool {
@@ -87,7 +87,7 @@ func TestTheFileEditor(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules/draft?as=file"), p.Sees("No errors"), p.Edit("title: Small", "title: Smaller"), p.Sees("saved"))
+	do(t, p.SignIn("ana", password, "/rules/draft?as=file"), p.Sees("No errors"), p.Edit("title: Small", "title: Smaller"), p.Sees("saved"))
 	do(t, p.Edit("sum: sales.net", "sum: sales.nett"), p.Sees("did you mean net?"), p.Until("document.querySelector('.cm-lint-marker-error')"))
 	do(t, p.ClickText("13:"), p.Until("document.activeElement.classList.contains('cm-content')"))
 	do(t, p.Edit("sum: sales.nett", "sum: sales.net"), p.Sees("No errors"), p.Until("!document.querySelector('.cm-lint-marker-error')"))
@@ -114,7 +114,7 @@ func TestARecordDoesNotFlattenTheRest(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?period=2026-10"), p.Sees("a bar with a gap is truncated"))
+	do(t, p.SignIn("ines", demo.Password, "/figures?period=2026-10"), p.Sees("a bar with a gap is truncated"))
 	widths, err := browser.Value[[]float64](p, "[...document.querySelectorAll('tbody tr')].slice(0, 6).map(r => "+
 		"[...r.querySelectorAll('td:nth-child(2) .bg-tide')].at(-1).getBoundingClientRect().width)")
 	require.NoError(t, err)
@@ -132,7 +132,7 @@ func TestDaysInFields(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/data/registers/rep"),
+	do(t, p.SignIn("ines", demo.Password, "/data/registers/rep"),
 		p.Until("/^\\d+ \\w+ 2026$/.test(document.querySelector('[aria-label=\"As of\"]')?.value ?? '')"))
 	do(t, p.Set("[aria-label='As of']", "1 March 2026"), p.Until("location.search.includes('at=2026-03-01')"),
 		p.Until("document.querySelector('[aria-label=\"As of\"]').value === '1 Mar 2026'"))

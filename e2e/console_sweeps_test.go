@@ -19,7 +19,7 @@ func TestSweepingInTheConsole(t *testing.T) {
 	s.publish(strings.Replace(smallBook, "rules:\n", "rules:\n  - {name: weekly, title: A week without, judges: rep, each: week, threshold: {of: "+
 		"revenue, bands: [{grade: look, below: 10}, {clear: rest}]}}\n", 1), 1)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/sweeps"), p.Sees("Several periods at once"), p.ClickText("Sweep 2 periods"), p.Sees("Swept 2 periods, without cases."))
+	do(t, p.SignIn("ana", password, "/sweeps"), p.Sees("Several periods at once"), p.ClickText("Sweep 2 periods"), p.Sees("Swept 2 periods, without cases."))
 	assert.Empty(t, want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items)
 	assert.NotEmpty(t, s.exceptions("2026-10"))
 
@@ -41,7 +41,7 @@ func TestPeriodsOfLongAgo(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	shown := "[...document.querySelectorAll('[role=radio]')].map(b => b.getAttribute('aria-label').split(',')[0])"
-	do(t, p.SignIn("ines", demo.Password), p.Go("/overview"), p.Until(shown+".includes('Oct 2026')"), p.Click("[aria-label='Earlier periods']"),
+	do(t, p.SignIn("ines", demo.Password, "/overview"), p.Until(shown+".includes('Oct 2026')"), p.Click("[aria-label='Earlier periods']"),
 		p.Until(shown+".includes('Oct 2024')"), p.Until(shown+".at(-1) === 'Oct 2025'"))
 	do(t, p.Run("document.querySelectorAll('[role=radio]')[0].click()"), p.Sees("has not been swept yet"), p.ClickText("Newest"),
 		p.Until(shown+".at(-1) === 'Oct 2026'"))

@@ -157,7 +157,8 @@ func TestReviewerWorksTheDesk(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rob", password), p.Until("location.pathname === '/desk'"), p.Sees("Bera Made-Up"))
+	do(t, p.Go("/sign-in"), p.Type("#name", "rob"), p.Type("#password", password), p.Click("form button"),
+		p.Until("location.pathname === '/desk'"), p.Sees("Bera Made-Up"))
 	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("What is flagged"))
 	do(t, p.ClickText("Take this case"), p.Sees("Taken by you"))
 	do(t, p.Type("textarea", "Asked purchasing."), p.ClickText("Add the comment"),
@@ -178,7 +179,7 @@ func TestTwoReviewersAtOnce(t *testing.T) {
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
 	id := s.caseOf("rea", "R3").Id
-	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Take this case"))
+	do(t, p.SignIn("rea", password, "/cases/"+itoa(id)), p.Sees("Take this case"))
 	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toTake))
 	do(t, p.ClickText("Take this case"), p.Sees("the case has changed since it was read"), p.Sees("Taken by lea"))
 }

@@ -313,7 +313,7 @@ func TestTheListInTheConsole(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10&group=desk"), p.Sees("Northfirth desk"), p.Sees("4 exceptions"),
+	do(t, p.SignIn("ines", demo.Password, "/exceptions?period=2026-10&group=desk"), p.Sees("Northfirth desk"), p.Sees("4 exceptions"),
 		p.Sees("in a row"), p.Sees("at stake"))
 	do(t, p.ClickText("All grades"), p.Sees("Act now ("), p.Press("Escape"))
 	do(t, p.ClickText("Save view"), p.Type("form input", "By desks"), p.ClickIn("form", "Keep"), p.Sees("Delete view"), p.ClickText("Delete view"),

@@ -72,7 +72,7 @@ func TestFaultsOfTheData(t *testing.T) {
 	assert.Contains(t, s.toldTo(t, "ana"), "rea data issue Order lines: Half of it is missing")
 	refused(t, 400, "unknown-filter")(s.as("ana").ListDataIssues(ctx, &client.ListDataIssuesParams{Feed: ptr("sails")}))
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/data/issues"), p.Sees("Half of it is missing"), p.Sees("1 open issue"))
+	do(t, p.SignIn("ana", password, "/data/issues"), p.Sees("Half of it is missing"), p.Sees("1 open issue"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

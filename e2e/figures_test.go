@@ -270,7 +270,7 @@ func TestFiguresPage(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.ClickText("Figures"), p.Sees("Total"), p.Sees("Pellam Mizzenfold"))
 	do(t, p.ClickText("4 measures"), p.ClickText("Margin rate"), p.Press("Escape"), p.Until("location.search.includes('measures=')"), p.Sees("3 measures"))
-	do(t, p.Go("/figures?measures=revenue,margin_rate&sort=2&up=yes"), p.Sees("17.1%"))
+	do(t, p.Follow("/figures?measures=revenue,margin_rate&sort=2&up=yes"), p.Sees("17.1%"))
 	first, err := browser.Value[string](p, "document.querySelector('tbody tr').innerText")
 	require.NoError(t, err)
 	assert.Contains(t, first, "Pellam Halyardin")
@@ -279,15 +279,15 @@ func TestFiguresPage(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Go("/figures?by=rep.territory&over=months&shade=bars"), p.Sees("Skerry Coast"), p.Sees("Nov 2025"))
+	do(t, p.Follow("/figures?by=rep.territory&over=months&shade=bars"), p.Sees("Skerry Coast"), p.Sees("Nov 2025"))
 	do(t, p.Dark(true))
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Go("/figures"), p.Type("input.font-mono", "target(revenue) - 1"), p.Press("Enter"), p.Sees("target(revenue) - 1"),
+	do(t, p.Follow("/figures"), p.Type("input.font-mono", "target(revenue) - 1"), p.Press("Enter"), p.Sees("target(revenue) - 1"),
 		p.Until("location.search.includes('formula')"))
-	do(t, p.Go("/figures?formula=growht(revenue)"), p.Sees("did you mean growth?"))
-	do(t, p.Go("/figures?text=nobody"), p.Sees("No match."))
+	do(t, p.Follow("/figures?formula=growht(revenue)"), p.Sees("did you mean growth?"))
+	do(t, p.Follow("/figures?text=nobody"), p.Sees("No match."))
 }
 
 // Nine hundred customers and more: rows come as they are scrolled to, and the
@@ -296,16 +296,16 @@ func TestLongListsAreScrolled(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?by=customer+x+product&sort=0&up=yes"), p.Sees("3,102 rows"), p.Sees("Total"))
+	do(t, p.SignIn("ines", demo.Password, "/figures?by=customer+x+product&sort=0&up=yes"), p.Sees("3,102 rows"), p.Sees("Total"))
 	drawn, err := browser.Value[int](p, "document.querySelectorAll('tbody tr').length")
 	require.NoError(t, err)
 	assert.Less(t, drawn, 60)
 	do(t, p.Do("[role=region]", "e.focus()"), p.PressUntil("End",
 		"[...document.querySelectorAll('tbody tr[aria-rowindex]')].some(r => Number(r.ariaRowIndex) > 2500 && !r.innerText.includes('…'))"))
-	do(t, p.Go("/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate"), p.Sees("Below deck"),
+	do(t, p.Follow("/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate"), p.Sees("Below deck"),
 		p.Sees("Subtotals by family, category"), p.Sees("↑"))
 	do(t, p.Click("tbody tr:nth-child(1) td button"), p.Sees("adding up to 688,744.01"), p.Until("location.search.includes('product.family')"))
-	do(t, p.Go("/figures?window=spring-fair-2026"), p.Sees("Spring fair 2026"), p.Sees("517,618"))
+	do(t, p.Follow("/figures?window=spring-fair-2026"), p.Sees("Spring fair 2026"), p.Sees("517,618"))
 }
 
 // Registers with their history, targets with what is missing, the calendar
@@ -314,7 +314,7 @@ func TestDataRooms(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 30 Jun 2026"))
+	do(t, p.SignIn("ines", demo.Password, "/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 30 Jun 2026"))
 	do(t, p.Type("input[type=search]", "skerry"), p.Sees("8 subjects"), p.Click("tbody button"), p.Sees("What the register said"), p.Sees("Since ever"),
 		p.Press("Escape"))
 	do(t, p.ClickText("Targets"), p.Sees("1 target missing"), p.ClickText("All subjects"), p.ClickText("Only those that lack one"),
@@ -330,7 +330,7 @@ func TestTakingBackInTheConsole(t *testing.T) {
 	s := small(t)
 	s.load("feed", "sales", salesHead+"2026-10-06,B1,R1,100,70\n", replace("2026-W41"))
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/data"), p.Sees("feed sales, replaces 2026-W41"), p.Sees("Oct 2026"))
+	do(t, p.SignIn("ana", password, "/data"), p.Sees("feed sales, replaces 2026-W41"), p.Sees("Oct 2026"))
 	do(t, p.Click("tbody button"), p.Sees("Revert sales.csv?"), p.Sees("Its 1 row no longer counts"))
 	do(t, p.ClickText("Cancel"), p.Until("!document.querySelector('[role=dialog]')"))
 	assert.Equal(t, "100", s.revenue("2026-10"))
@@ -342,7 +342,7 @@ func TestTakingBackInTheConsole(t *testing.T) {
 	do(t, p.ClickText("Revert intake 3"), p.Sees("intake 3 was already reverted by intake 6"))
 
 	p = screen(t, s, 1280, 800)
-	do(t, p.SignIn("rea", password), p.Go("/data"), p.Sees("replaces 2026-W41"), p.Until("!document.querySelector('tbody button')"))
+	do(t, p.SignIn("rea", password, "/data"), p.Sees("replaces 2026-W41"), p.Until("!document.querySelector('tbody button')"))
 }
 
 // Pages are those of one grid until the data or the question change: what

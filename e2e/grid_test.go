@@ -156,15 +156,15 @@ func TestGridInTheConsole(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10"), p.ClickText("By period"), p.Sees("subjects flagged in these periods"),
+	do(t, p.SignIn("ines", demo.Password, "/exceptions?period=2026-10"), p.ClickText("By period"), p.Sees("subjects flagged in these periods"),
 		p.Sees("Pellam Halyardin"))
 	for _, path := range []string{"", "/exceptions/trend?period=2026-10", "/figures?period=2026-10&by=rep&flagged=yes"} {
 		if path != "" {
-			do(t, p.Go(path), p.Until("document.querySelectorAll('main table tbody tr').length > 2"), p.Rest())
+			do(t, p.Follow(path), p.Until("document.querySelectorAll('main table tbody tr').length > 2"), p.Rest())
 		}
 		found, err := p.Axe(axeSource)
 		require.NoError(t, err)
 		assert.Empty(t, found, path)
 	}
-	do(t, p.Go("/exceptions/trend?period=2026-10"), p.Sees("Standing"), p.Go("/figures?period=2026-10&by=rep&flagged=yes"), p.Sees("8 rows"))
+	do(t, p.Follow("/exceptions/trend?period=2026-10"), p.Sees("Standing"), p.Follow("/figures?period=2026-10&by=rep&flagged=yes"), p.Sees("8 rows"))
 }

@@ -39,12 +39,12 @@ func TestTheClockLeaps(t *testing.T) {
 	// Months on, after a long rest: a lead's word is enough.
 	c.set(t, "2027-02-15 12:00")
 	p1 := screen(t, s, 1280, 800)
-	do(t, p1.SignIn("rea", password), p1.Go("/sweeps"), p1.Sees("If it is right, a lead says so."))
+	do(t, p1.SignIn("rea", password, "/sweeps"), p1.Sees("If it is right, a lead says so."))
 	code, _, errs = s.oskel("ana", "service", "clock", "-right")
 	assert.NotZero(t, code)
 	assert.Contains(t, errs, "it takes a lead")
 	p2 := screen(t, s, 1280, 800)
-	do(t, p2.SignIn("lea", password), p2.Go("/sweeps"), p2.Sees("was last seen at"), p2.ClickText("The clock is right: go on"),
+	do(t, p2.SignIn("lea", password, "/sweeps"), p2.Sees("was last seen at"), p2.ClickText("The clock is right: go on"),
 		p2.Until("!document.body.innerText.includes('last seen at')"))
 	assert.False(t, told().Leapt)
 	code, out, errs := s.oskel("rea", "service", "clock")

@@ -237,7 +237,7 @@ func TestADeskOfManyCases(t *testing.T) {
 		return want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("north")})).Total == first.Total-617
 	}, 20*time.Second, 50*time.Millisecond)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk?desk=north"), p.Sees("late"), p.Until("document.querySelectorAll('main li').length === 100"),
+	do(t, p.SignIn("lea", password, "/desk?desk=north"), p.Sees("late"), p.Until("document.querySelectorAll('main li').length === 100"),
 		p.ClickText("More cases"), p.Until("document.querySelectorAll('main li').length === 200"))
 }
 
@@ -283,7 +283,7 @@ func TestWhy(t *testing.T) {
 	assert.Equal(t, 2, code, errs)
 
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rea", password), p.Go("/subjects/rep/R2?period=2026-10"), p.Sees("Bera Made-Up"), p.Sees("Margin rate is 10.0%, below 18%."), p.Sees("South"))
+	do(t, p.SignIn("rea", password, "/subjects/rep/R2?period=2026-10"), p.Sees("Bera Made-Up"), p.Sees("Margin rate is 10.0%, below 18%."), p.Sees("South"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -292,6 +292,6 @@ func TestWhy(t *testing.T) {
 	empty := newService(t)
 	t.Cleanup(empty.stop)
 	q := screen(t, empty, 1280, 800)
-	do(t, q.SignIn("lea", password), q.Go("/subjects/rep/R1"), q.Sees("No data yet"))
+	do(t, q.SignIn("lea", password, "/subjects/rep/R1"), q.Sees("No data yet"))
 	do(t, p.Go("/subjects/rep/R99?period=2026-10"), p.Sees("There is no rep"))
 }

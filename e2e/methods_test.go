@@ -18,11 +18,11 @@ func TestEvidenceIsDrawn(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password))
-	do(t, p.Go("/exceptions?period=2026-10&text=R-18"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Click("[data-row]"),
+	do(t, p.Follow("/exceptions?period=2026-10&text=R-18"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Click("[data-row]"),
 		p.ClickText("Open full page"))
 	do(t, p.Sees("Its own past"), p.Sees("since Jul 2026 its level is"),
 		p.Until("document.querySelectorAll('figure svg[aria-label*=\"24 values, 4 of them marked\"] path[transform]').length === 4"))
-	do(t, p.Go("/exceptions?period=2026-10&text=C-0205"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Click("[data-row]"),
+	do(t, p.Follow("/exceptions?period=2026-10&text=C-0205"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Click("[data-row]"),
 		p.ClickText("Open full page"))
 	do(t, p.Sees("The lines that decided"),
 		p.Until("document.querySelectorAll('figure svg[aria-label*=\"5 lines and 1 windows\"] circle').length === 5"), p.Sees("12 Oct 2026 to 16 Oct 2026"))
@@ -37,7 +37,7 @@ func TestEveryMethodByForm(t *testing.T) {
 	require.Greater(t, len(methods), 20)
 	book := want[client.Rulebook](t, 200)(s.as("ines").GetRulebook(ctx))
 	p := screen(t, s, 1280, 900)
-	do(t, p.SignIn("tor", demo.Password), p.Go("/rules/draft?rule=discount-hand"), p.Sees("Needs:"))
+	do(t, p.SignIn("tor", demo.Password, "/rules/draft?rule=discount-hand"), p.Sees("Needs:"))
 	for _, m := range methods {
 		do(t, p.Set("select[aria-label=Family]", string(m.Family)+": "+m.Name), p.Sees(m.Good))
 		for _, set := range m.Settings {

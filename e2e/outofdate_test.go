@@ -52,7 +52,7 @@ func TestOutOfDateIsSaidEverywhere(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password))
 	for _, path := range []string{"/overview?period=2026-10", "/exceptions?period=2026-10", "/exceptions/" + itoa(one.Id), "/cases/" + itoa(*one.Case)} {
-		do(t, p.Go(path), p.Sees(why))
+		do(t, p.Follow(path), p.Sees(why))
 	}
 	s.sweep("2026-10")
 	assert.Nil(t, list().Stale)

@@ -241,7 +241,7 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules"), p.Sees("Each month, for every rep"), p.ClickText("My draft"), p.Sees("no change yet"), p.Sees("Rehearsal"))
+	do(t, p.SignIn("ana", password, "/rules"), p.Sees("Each month, for every rep"), p.ClickText("My draft"), p.Sees("no change yet"), p.Sees("Rehearsal"))
 	do(t, p.ClickText("New rule"), p.Sees("flagged of"), p.Sees("Based on revision 1; 1 change"))
 	field := func(label, value string) error {
 		return p.Set(`[aria-label="`+label+`"]`, value)
@@ -292,7 +292,7 @@ func TestEveryFamilyByForm(t *testing.T) {
 		}
 		return p.Set(field, value)
 	}
-	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"))
+	do(t, p.SignIn("ana", password, "/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"))
 	for _, c := range []struct {
 		steps [][2]string
 		kept  []string
@@ -328,7 +328,7 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules/dials?period=2026-10"), p.Sees("Used by: rule thin-margin."), p.Sees("At 22%"))
+	do(t, p.SignIn("ana", password, "/rules/dials?period=2026-10"), p.Sees("Used by: rule thin-margin."), p.Sees("At 22%"))
 	do(t, p.Set("input[type=range]", "25"), p.Sees("At 25%"), p.Sees("Thin margin: 1 newly"))
 	do(t, p.ClickText("Find the value"), p.Sees("a month over the last six"))
 	found, err := p.Axe(axeSource)
@@ -353,7 +353,7 @@ func TestCutsAreMovedInTheDrawing(t *testing.T) {
 	nudge := func(cut string) error {
 		return p.Do(`[role=slider][aria-valuetext="`+cut+`"]`, "e.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowUp', bubbles: true}))")
 	}
-	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"),
+	do(t, p.SignIn("ana", password, "/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"),
 		p.Until("document.querySelectorAll('[role=slider]').length === 2"))
 	do(t, nudge("22%"), p.Sees("This cut is the dial floor."), p.Sees("Based on revision 2; 1 change"),
 		p.Until("!document.querySelector('[role=slider][aria-valuetext=\"22%\"]')"))
@@ -373,7 +373,7 @@ func TestGradesPage(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules/grades?grade=look"), p.Sees("Rules that give it: thin-margin, behind, quiet."), p.Sees("It looks so:"))
+	do(t, p.SignIn("ana", password, "/rules/grades?grade=look"), p.Sees("Rules that give it: thin-margin, behind, quiet."), p.Sees("It looks so:"))
 	do(t, p.Click("input[value=diamond]"), p.Click("input[value=red]"), p.Sees("Act now already looks so."), p.Click("input[value=square]"),
 		p.Sees("It will look so:"))
 	found, err := p.Axe(axeSource)

@@ -119,7 +119,7 @@ func TestFindingsComeBack(t *testing.T) {
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "A base of revenue at least 120 would have dropped 7 of 7 explained and lost none")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("would have dropped 7 of 7 explained"),
+	do(t, p.SignIn("ana", password, "/rules?period=2026-10&rule=thin-margin"), p.Sees("would have dropped 7 of 7 explained"),
 		p.ClickText("Put it in my draft"), p.Until("location.pathname === '/rules/draft'"), p.Sees("at least 120"))
 	assert.Contains(t, want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text, "base: {revenue: at least 120}")
 	// links from before, too

@@ -123,7 +123,7 @@ func TestWhatNobodySees(t *testing.T) {
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "R3")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk/backlog"), p.Sees("Stuck cases"), p.Sees("Cato Made-Up"))
+	do(t, p.SignIn("lea", password, "/desk/backlog"), p.Sees("Stuck cases"), p.Sees("Cato Made-Up"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

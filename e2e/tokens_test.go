@@ -201,7 +201,7 @@ func TestTheAuditInPages(t *testing.T) {
 	assert.Contains(t, lines[1], ",450,")
 	assert.Contains(t, lines[450], ",1,")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/people/audit?person=bot"), p.Sees("signed in"),
+	do(t, p.SignIn("lea", password, "/people/audit?person=bot"), p.Sees("signed in"),
 		p.Until("document.querySelectorAll('tbody tr').length === 200"), p.ClickText("Earlier"),
 		p.Until("document.querySelectorAll('tbody tr').length === 400"), p.ClickText("Earlier"), p.Until("document.querySelectorAll('tbody tr').length === 450"))
 	found, err := p.Axe(axeSource)

@@ -19,7 +19,7 @@ func TestAMorningByKeyboard(t *testing.T) {
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-10-08,B1,R1,100,99\n")
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rea", password), p.Until("document.querySelectorAll('[data-row]').length === 2"))
+	do(t, p.SignIn("rea", password, "/desk"), p.Until("document.querySelectorAll('[data-row]').length === 2"))
 	state := func(key string) string { return string(s.caseOf("lea", key).State) }
 
 	// Next, choose, next, choose, settle both as explained; and undone.
@@ -67,7 +67,7 @@ func TestSeveralFromTheList(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/exceptions?period=2026-10"), p.Until("document.querySelectorAll('[data-row] input[type=checkbox]').length > 2"))
+	do(t, p.SignIn("lea", password, "/exceptions?period=2026-10"), p.Until("document.querySelectorAll('[data-row] input[type=checkbox]').length > 2"))
 	do(t, p.Run("document.querySelectorAll('[data-row] input[type=checkbox]').forEach(e => e.click())"), p.Sees("in 2 cases selected"))
 	do(t, p.ClickText("Settle…"), p.Sees("Settle 2 cases"), p.Press("3"), p.Sees("as data fault"), p.Press("Enter"), p.Sees("Settled 2 cases as data fault"))
 	assert.Equal(t, 0, want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Total)

@@ -106,6 +106,6 @@ func TestRulesPointedOut(t *testing.T) {
 	_, _, errs := s.oskel("rea", "rules", "-period", "2026-10")
 	assert.Contains(t, errs, "thin-margin: 5 of its 6 settled cases were explained.")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("settled cases were explained"),
+	do(t, p.SignIn("ana", password, "/rules?period=2026-10&rule=thin-margin"), p.Sees("settled cases were explained"),
 		p.Sees("The last 13 periods"), p.Sees("6 cases settled"))
 }

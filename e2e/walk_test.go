@@ -129,7 +129,7 @@ func TestTheWalkInTheConsole(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	x := s.exceptions("2026-10")["thin-margin R-17"]
-	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions/"+itoa(x.Id)), p.Sees("Why it moved"), p.Sees("Upper Fennfirth Boatyard"),
+	do(t, p.SignIn("ines", demo.Password, "/exceptions/"+itoa(x.Id)), p.Sees("Why it moved"), p.Sees("Upper Fennfirth Boatyard"),
 		p.Sees("10 others"), p.Sees("Sep 2026"))
 	do(t, p.ClickText("Show more parts"), p.Until("!document.body.innerText.includes('10 others')"))
 	do(t, p.Do("main label select", "e.value = 'year before'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Sees("Oct 2025"))
@@ -147,7 +147,7 @@ func TestSweepsInTheConsole(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/sweeps?period=2026-10"), p.Sees("What was swept"), p.Sees("No sweeps are scheduled"), p.ClickText("Verify"),
+	do(t, p.SignIn("lea", password, "/sweeps?period=2026-10"), p.Sees("What was swept"), p.Sees("No sweeps are scheduled"), p.ClickText("Verify"),
 		p.Sees("computed again: all hold"))
 	do(t, p.Type("form input", "Reported"), p.ClickIn("form", "Close Oct 2026"), p.Sees("Oct 2026 is closed"), p.Sees("Reported"))
 	found, err := p.Axe(axeSource)
@@ -166,7 +166,7 @@ func TestTheSubjectOverTime(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("Exceptions in this period"),
+	do(t, p.SignIn("ines", demo.Password, "/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("Exceptions in this period"),
 		p.Sees("2 in a row"), p.Sees("Margin rate"), p.Rest())
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)

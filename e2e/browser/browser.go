@@ -3,9 +3,12 @@
 package browser
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"os/exec"
 	"strconv"
@@ -14,6 +17,7 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
@@ -272,20 +276,40 @@ func Value[T any](p *Page, expression string) (T, error) {
 // Text is all the text the page shows.
 func (p *Page) Text() (string, error) { return Value[string](p, "document.body.innerText") }
 
-// SignIn signs in and waits for the console.
-func (p *Page) SignIn(name, password string) error {
-	for _, step := range []func() error{
-		func() error { return p.Go("/sign-in") },
-		func() error { return p.Type("#name", name) },
-		func() error { return p.Type("#password", password) },
-		func() error { return p.Click("form button") },
-		func() error { return p.Until("location.pathname !== '/sign-in' && document.querySelector('nav')") },
-	} {
-		if err := step(); err != nil {
+// SignIn signs in by the API, as the form does, and opens a path of the console: the
+// person's first page unless one is given.
+func (p *Page) SignIn(name, password string, path ...string) error {
+	body, err := json.Marshal(map[string]string{"name": name, "password": password})
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, p.base+"/api/session", bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Content-Type", "application/json")
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return fmt.Errorf("signing in as %s: %w", name, err)
+	}
+	defer answer.Body.Close()
+	if answer.StatusCode != http.StatusOK {
+		said, _ := io.ReadAll(answer.Body)
+		return fmt.Errorf("signing in as %s: %s", name, said)
+	}
+	for _, c := range answer.Cookies() {
+		kept := network.SetCookieParams{Name: c.Name, Value: c.Value, URL: p.base + c.Path}
+		if _, err := chromedp.Call(ctx, network.SetCookie, kept); err != nil {
 			return fmt.Errorf("signing in as %s: %w", name, err)
 		}
 	}
-	return nil
+	first := append(path, "/")[0]
+	if err := p.Go(first); err != nil {
+		return err
+	}
+	return p.Until("!['/', '/sign-in'].includes(location.pathname) && document.querySelector('nav')")
 }
 
 // Dark turns the console dark, or light.
@@ -352,13 +376,18 @@ func (p *Page) AxeContrast(source string) ([]string, error) {
 }
 
 func (p *Page) axe(source, tags, rules string) ([]string, error) {
-	script, err := os.ReadFile(source)
-	if err != nil {
-		return nil, fmt.Errorf("reading axe-core: %w", err)
-	}
-	if err := p.Run("window.axe || (() => {" + string(script) + "})()"); err != nil {
+	if there, err := Value[bool](p, "!!window.axe"); err != nil {
 		return nil, err
+	} else if !there {
+		script, err := os.ReadFile(source)
+		if err != nil {
+			return nil, fmt.Errorf("reading axe-core: %w", err)
+		}
+		if err := p.Run(string(script)); err != nil {
+			return nil, err
+		}
 	}
-	return Value[[]string](p, `axe.run(document, {resultTypes: ['violations'], preload: false, runOnly: `+tags+`, rules: `+rules+
-		`}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
+	// The rows of a long table are of one make: the first ones stand for all.
+	return Value[[]string](p, `axe.run({exclude: [['tbody tr:nth-child(n+9)']]}, {resultTypes: ['violations'], preload: false, runOnly: `+
+		tags+`, rules: `+rules+`}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
 }
