@@ -20,8 +20,17 @@ build: bin/oskel
 bin/oskel: console/dist/index.html $(shell find api cmd core internal console/embed.go go.mod -type f)
 	$(GO) build -o bin/oskel ./cmd/oskel
 
-console/dist/index.html: console/package-lock.json console/index.html console/vite.config.ts $(shell find console/src console/public -type f)
+# All that the console is made of: where none of it is newer it is neither
+# built nor checked again, as go test does with a package.
+CONSOLE := docs/glossary.md $(shell find console/src console/public -type f) $(wildcard $(addprefix console/*.,json ts js mjs html))
+
+console/dist/index.html: $(CONSOLE)
 	cd console && npm run --silent build
+
+CHECKED := console/node_modules/.cache/oskel-checked
+$(CHECKED): $(CONSOLE)
+	cd console && npm run --silent check && npm run --silent test
+	touch $@
 
 # The contract is api/openapi.yaml; handlers, client and the console's types
 # come from it. The types are written only where they change, or each test
@@ -45,7 +54,7 @@ lint:
 	$(GO) vet ./...
 	$(GO) build -modfile=tools/go.mod -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck
 	./bin/staticcheck $$($(GO) list ./... | grep -v -e /contract$$ -e internal/client$$)
-	cd console && npm run --silent check && npm run --silent test
+	$(MAKE) $(CHECKED)
 
 # Much of a test of the whole is waiting: it goes beside the checks, and its
 # tests beside one another.
