@@ -316,6 +316,8 @@ func MaySay(c *Case, by Person) bool {
 	return by.Defines || by.Works(c.Desk) || c.Asked == by.Name || by.Named
 }
 
+// handOver gives a case to another desk or person. A case that leaves its desk is nobody's until it
+// is taken.
 func (s Context) handOver(c *Case, a Action) (Event, error) {
 	switch {
 	case a.Desk != "" && a.Person != "":
@@ -416,6 +418,7 @@ func (s Context) snooze(p Snooze, a Action) (string, error) {
 	return words, nil
 }
 
+// settle is the one place in which a case is settled, by a person, a sweep or a review of several.
 func (s Context) settle(c *Case, by Person, a Action) (e Event, err error) {
 	switch {
 	case !slices.Contains(Findings, a.Finding):

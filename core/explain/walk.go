@@ -256,6 +256,8 @@ func (w *Walk) sum(g *gathering, terms, sold []measure.Term) error {
 	return nil
 }
 
+// ratio parts the change of a quotient into what each member's mix and rate brought; the parts add
+// up to the change exactly, as fractions.
 func (w *Walk) ratio(above, below map[uint32]*sides) error {
 	n0, n1 := total(above)
 	d0, d1 := total(below)

@@ -44,6 +44,8 @@ type reach struct {
 	first, need calendar.Day
 }
 
+// reaches lists how far back, in slots, each quantity of a rule is read: what is kept of it hangs
+// on those.
 func reaches(book *rulebook.Book, r *rulebook.Rule, last calendar.Day) (out []reach) {
 	if r.Method == nil {
 		return nil

@@ -49,6 +49,8 @@ const (
 // Functions are all functions of formulas, by name.
 var Functions = map[string]Function{}
 
+// The functions of formulas, one entry each: the parser, the check, completion and the guide read
+// this table.
 func init() {
 	for _, f := range []Function{
 		{Name: "earlier", Usage: "earlier(revenue, 3)", Says: "the value 3 periods before, or the same period '1 year' before; 1 unless stated",
@@ -194,6 +196,8 @@ func (p *parser) argument(expression bool) (*Node, *Error) {
 // Summaries are what trailing and history make of several periods.
 var summaries = map[string]bool{"sum": true, "average": true, "median": true, "best": true, "worst": true}
 
+// checkArguments holds what stands behind the expressions of a call against what its function
+// takes.
 func checkArguments(n *Node, f Function) *Error {
 	wrong := func(p *Node) *Error {
 		return errorAt(p.At, "not understood in %s, which is written so: %s", f.Name, f.Usage)

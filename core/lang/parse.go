@@ -269,6 +269,8 @@ func (p *parser) opensCondition() bool {
 var comparing = map[string]bool{"is": true, "in": true, "contains": true, "starts": true, "below": true, "above": true, "at": true, "between": true,
 	"not": true}
 
+// comparison is a sum, or two with a relation between them: 'is', 'in', 'between', below, above and
+// so on.
 func (p *parser) comparison() (*Node, *Error) {
 	left, err := p.sum()
 	if err != nil {
@@ -372,6 +374,7 @@ func (p *parser) arithmetic(part func() (*Node, *Error), signs map[string]Op) (*
 	}
 }
 
+// factor is the smallest part: a number, a text, a name, a call, or anything in brackets.
 func (p *parser) factor() (*Node, *Error) {
 	t := p.take()
 	switch {

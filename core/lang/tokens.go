@@ -55,6 +55,7 @@ func (t token) String() string {
 // LongestText bounds what is parsed, so that nobody waits for a page of noise.
 const LongestText = 10000
 
+// tokenize parts a formula into tokens. Positions count characters from 1, as an editor does.
 func tokenize(s string) ([]token, *Error) {
 	if len(s) > LongestText {
 		return nil, errorAt(1, "%d characters; at most %d are read", utf8.RuneCountInString(s), LongestText)

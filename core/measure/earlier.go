@@ -16,6 +16,8 @@ func (e *Engine) earlierSlot(n *lang.Node, s Slot) (Slot, bool) {
 	return e.before(s, n.Parts[1].Int(), n.Parts[1].Text == "year")
 }
 
+// compared is earlier, change or growth: a value beside that of an earlier slot. Growth over zero
+// or less is missing, not infinite.
 func (e *Engine) compared(n *lang.Node, s Slot) *Column {
 	before, ok := e.earlierSlot(n, s)
 	if !ok {

@@ -83,6 +83,8 @@ func (e *Engine) ExactFormula(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	return v, why
 }
 
+// exactNode is the value of a formula as a fraction, for the single subjects that lie so near a cut
+// that a float cannot tell on which side.
 func (e *Engine) exactNode(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	switch n.Op {
 	case lang.Number:

@@ -33,6 +33,8 @@ func (e *Engine) linearOf(n *lang.Node, known map[string][]Term) (terms []Term, 
 	return terms, ok
 }
 
+// linear writes a formula as a sum of base measures with factors, or says that it is none: only of
+// such sums do parts add up to the whole.
 func (e *Engine) linear(n *lang.Node, times *big.Rat, known map[string][]Term, add func(string, *big.Rat)) bool {
 	switch n.Op {
 	case lang.Name:

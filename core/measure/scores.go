@@ -72,6 +72,9 @@ func around(r *big.Rat) stats.Interval {
 	return stats.Around(v, math.Abs(v)*rounding)
 }
 
+// exactApart is a score against peers as a fraction, or why there is none. What a root has gone
+// into is the simple rational that it cannot be told from. Centre and spread are found once a
+// group.
 func (e *Engine) exactApart(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	x, why := e.ExactFormula(n.Parts[0], code, s)
 	if why != Present {
@@ -307,6 +310,8 @@ type drawnValue struct {
 	why   Why
 }
 
+// findDrawn draws each subject's ratio towards the ratio of all, the more the less it has sold;
+// size is the number of subjects. Rows are by code.
 func (e *Engine) findDrawn(ratio *lang.Node, slots []Slot, size int) []drawnValue {
 	out := make([]drawnValue, size)
 	wide := stats.Wide{}

@@ -68,6 +68,8 @@ func (e *Engine) goodDown(n *lang.Node) bool {
 	return false
 }
 
+// several is a summary over slots (the lowest of six months, an average of a year). A subject needs
+// as many of them as are asked for, or it has no value.
 func (e *Engine) several(n *lang.Node, s Slot) *Column {
 	slots, least, summary := e.window(n, s)
 	if slots == nil {

@@ -212,6 +212,8 @@ type pair struct {
 	closes calendar.Day
 }
 
+// judgeAnswers counts lines of one feed that lines of another answer in time, or do not. Whose
+// window is still open and has not enough without it is not judged yet.
 func judgeAnswers(w *Work, key string) Found {
 	b := w.Engine.Book
 	r := &answers{Work: w, key: key, days: b.Whole(w.Rule, "within"), working: w.Rule.Settings["within"].Noun == "working days",

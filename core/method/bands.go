@@ -23,6 +23,8 @@ type banded struct {
 	yard *measure.Column
 }
 
+// judgeBands judges a measure by bands. Floats decide where they are sure; what lies within their
+// error of a cut is decided as a fraction.
 func judgeBands(w *Work) Found {
 	r, e, t := &banded{Work: w}, w.Engine, w.Rule.Threshold
 	if t.Against != nil {

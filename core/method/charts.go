@@ -99,6 +99,7 @@ func watched[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (level
 	return level, sigma, from, ok
 }
 
+// chartReading lays control limits of three sigma about a baseline and reads the series off them.
 func chartReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
 	mean, sigma, ok := baselineOf(f, p, ys, there)
 	if !ok {

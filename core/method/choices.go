@@ -21,6 +21,9 @@ type chosen struct {
 	*Work
 }
 
+// judgeChoices judges by conditions: the first choice of which enough hold, or none, gives the
+// grade. Who has none of the measures they name has no data; one that is missing beside others does
+// not hold.
 func judgeChoices(w *Work) Found {
 	r, e, t := chosen{Work: w}, w.Engine, w.Rule.Threshold
 	var named []*measure.Column

@@ -73,6 +73,8 @@ type step struct {
 	r, lambda float64
 }
 
+// judgeDeviates is the generalised extreme studentised deviate test (Rosner 1983) of each group of
+// peers.
 func judgeDeviates(w *Work) Found {
 	d := deviated{gather(w), map[int]step{}}
 	b, side := w.Engine.Book, w.Rule.Says("side")

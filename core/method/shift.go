@@ -202,6 +202,8 @@ func magnitude(n int64) uint64 {
 	return uint64(n)
 }
 
+// judgeShift compares each subject's days since an event with those before it, and where asked
+// takes off what its peers moved by meanwhile.
 func judgeShift(w *Work) Found {
 	b := w.Engine.Book
 	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes",

@@ -62,6 +62,8 @@ var levelShift = &Method{
 	},
 }
 
+// shiftReading finds where the level of a series moved and by how much; F is how it reckons, in
+// floats or in fractions, so that both ways are one text.
 func shiftReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
 	values, places := stats.Known(ys, there)
 	from := p.split

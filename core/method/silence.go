@@ -92,6 +92,8 @@ type silent struct {
 	least int           // from how many days on it is long enough
 }
 
+// judgeSilence counts the days from each subject's last line to the last day of the period, against
+// a number of days or the subject's own usual gap. Who never had a line is not judged.
 func judgeSilence(w *Work) Found {
 	r := &silent{Work: w, usual: w.Rule.Says("longer_than") != "", times: w.Engine.Book.Set(w.Rule, "longer_than")}
 	w.base()

@@ -206,6 +206,8 @@ func saysText(n *lang.Node, text string) bool {
 	return slices.ContainsFunc(n.Parts, func(p *lang.Node) bool { return p.Op == lang.Text && p.Text == text })
 }
 
+// uses says whether a rule names something anywhere: a measure, a dial, a grade, a kind or an
+// attribute.
 func (r *Rule) uses(b *Book, name string) bool {
 	formula := func(f *Formula) bool { return f != nil && f.Tree != nil && slices.Contains(f.Tree.Names(), name) }
 	bound := func(x Bound) bool { return x.Dial == name }

@@ -57,6 +57,8 @@ type BandProblem struct {
 	Text string
 }
 
+// partition lays bands on the line of numbers, in order, with no gap and no overlap: 'rest' is what
+// the others leave. The faults name the bands that touch, overlap or are empty.
 func (b *Book) partition(bands []Band, number func(Bound) amount.Amount) (laid []Interval, faults []BandProblem) {
 	least, most := Cut{Inf: -1}, Cut{Inf: 1}
 	takenBelow, takenAbove := least, most

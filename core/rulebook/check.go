@@ -131,6 +131,8 @@ func (r *reader) checkCycles(book *Book) {
 	}
 }
 
+// checkRule holds a rule against the whole book: names, units, levels and settings. All that is
+// wrong is told, not the first alone.
 func (r *reader) checkRule(book *Book, rule *Rule) {
 	path := "rules." + rule.Name
 	formula := func(f *Formula, path string) {

@@ -83,6 +83,8 @@ var (
 // or adding a comment is no change.
 func plain(x any) any { return strip(reflect.ValueOf(x)) }
 
+// strip is a value without functions and positions, so that two books are compared by what they
+// say.
 func strip(v reflect.Value) any {
 	switch v.Kind() {
 	case reflect.Func:

@@ -96,6 +96,8 @@ var keptColumns = map[string]bool{"line": true, "intake": true, "again": true, "
 // mostColumns a feed may declare; PostgreSQL holds few more.
 const mostColumns = 1000
 
+// readFeeds reads 'feeds': a date, subjects, numbers, labels and notes, each a column of its own
+// name.
 func (r *reader) readFeeds(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
@@ -204,6 +206,8 @@ func sameForm(v value, percent, want bool, as value) {
 	}
 }
 
+// readMeasures reads 'measures'. A quantity may be a measure further down, so those are looked up
+// at the end.
 func (r *reader) readMeasures(v value, book *Book) {
 	var quantities []func() // which may be measures further down
 	for _, e := range v.entries() {
@@ -415,6 +419,8 @@ func lineTypes(book *Book, fd *Feed, notes ...string) func(string) (lang.Type, s
 	}
 }
 
+// readRoutes reads 'routes' in their order; the last must be 'otherwise', so that every exception
+// has a desk.
 func (r *reader) readRoutes(v value, book *Book) {
 	items := v.maps()
 	for i, item := range items {

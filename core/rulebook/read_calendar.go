@@ -28,6 +28,8 @@ func (v value) day() calendar.Day {
 	return d
 }
 
+// readCalendar reads 'calendar': where the year starts, weeks, working days, holidays, the time
+// zone, windows.
 func (r *reader) readCalendar(v value, book *Book) {
 	f := v.fields(sections["calendar"]...)
 	c := &book.Calendar

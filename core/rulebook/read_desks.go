@@ -9,6 +9,8 @@ import (
 	"oskel/core/calendar"
 )
 
+// readDesks reads 'desks'. Whether its people exist is asked by the service, since the book knows
+// none.
 func (r *reader) readDesks(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields(sections["desk"]...)

@@ -36,6 +36,8 @@ func (r *reader) readExample(v value, book *Book, rule *Rule) Example {
 	return ex
 }
 
+// readExampleInput reads one given figure of a rule's example: a measure, an attribute or a list of
+// values.
 func (r *reader) readExampleInput(e entry, book *Book, rule *Rule) ExampleInput {
 	in := ExampleInput{At: e.at, Name: e.key}
 	if strings.Contains(e.key, ".") {

@@ -46,6 +46,8 @@ func countOf(s, noun string) (int, bool) {
 	return n, ok && err == nil && (rest == noun || rest == noun+"s")
 }
 
+// readRules reads 'rules'. Names are only noted here; whether they are known is checked once all is
+// read, since a rule may use what stands further down.
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields(sections["rule"]...)
@@ -260,6 +262,8 @@ func (r *reader) readBase(e entry, book *Book) Base {
 	return base
 }
 
+// readThreshold reads a threshold rule's core: bands of a measure, or 'choose' by conditions, never
+// both.
 func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 	before := len(r.problems)
 	f := v.fields(sections["threshold"]...)
@@ -376,6 +380,8 @@ func (r *reader) readChoice(v value, book *Book, levels []Level) Choice {
 	return c
 }
 
+// readBand reads one band: a grade between bounds, or 'clear: rest'. Bounds are numbers of the unit
+// of the measure m, or dials.
 func (r *reader) readBand(v value, book *Book, t *Threshold, m *Measure) Band {
 	f := v.fields(sections["band"]...)
 	band := Band{At: v.at, Label: f["label"].scalar()}

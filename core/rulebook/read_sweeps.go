@@ -52,6 +52,8 @@ const (
 	usualLookBack = 3
 )
 
+// readSweeps reads 'sweeps': when each kind of period is swept, what it waits for, and how far
+// back.
 func (r *reader) readSweeps(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields(sections["sweep"]...)

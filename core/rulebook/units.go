@@ -106,6 +106,8 @@ func unitWords(u Unit) string {
 	return string(u)
 }
 
+// unitOf is the unit of a formula's value: money by money is a plain number, money and percent do
+// not add.
 func (b *Book) unitOf(n *lang.Node) (Unit, *lang.Error) {
 	switch n.Op {
 	case lang.Number:

@@ -88,6 +88,8 @@ func atLeast(included bool) string {
 	return "above"
 }
 
+// thresholdWords says a threshold in a sentence's part, in the same words in the console, files and
+// mails.
 func (b *Book) thresholdWords(t *Threshold) string {
 	if t.Choices != nil {
 		return b.choiceWords(t.Choices)

@@ -78,6 +78,8 @@ func Periods(c calendar.Calendar, plan *rulebook.Plan, now time.Time) (out []cal
 	return out
 }
 
+// turn is the state of one period of a plan at a moment, from what has come and been swept. It
+// decides nothing else: whoever sweeps asks again inside the lock.
 func turn(book *rulebook.Book, plan *rulebook.Plan, p calendar.Period, now time.Time, is Standing, came Came) Turn {
 	c := book.Calendar
 	t := Turn{Plan: plan, Period: p, At: moment(c, p, plan.After, plan.Clock)}

@@ -12,6 +12,8 @@ import (
 // with a sort where the pivots stay bad.
 func Nth[T cmp.Ordered](xs []T, k int) T { return nth(xs, k, 2*bits.Len(uint(len(xs)))) }
 
+// nth is the k-th smallest of xs (k from 0), in linear time; it reorders xs. After so many bad
+// pivots it sorts, so that no input makes it quadratic.
 func nth[T cmp.Ordered](xs []T, k, tries int) T {
 	low, high := 0, len(xs)-1
 	for ; high-low > few; tries-- {

@@ -203,6 +203,8 @@ type stretch struct {
 	first, last calendar.Day
 }
 
+// read takes the lines of a file one by one, so that a file may be larger than memory: each is
+// checked, added to its block, and the totals of the intake are kept as it goes.
 func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
 	t, f := l.t, l.feed
 	block := newBlock(f, 1)

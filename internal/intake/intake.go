@@ -88,6 +88,8 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 	return s.take(ctx, r, nil)
 }
 
+// take does one intake: the file is heard out first, then checked and written under one lock by the
+// rulebook as it is then. A refused one leaves nothing but its report.
 func (s *Service) take(ctx context.Context, r Request, report *Report) (store.Intake, error) {
 	_, book, err := s.books.Published(ctx)
 	if err != nil {

@@ -87,6 +87,8 @@ func checkWithin(t *table, k *rulebook.Kind, all []row) {
 	}
 }
 
+// checkAttributeWithin holds an attribute that lies within another (a territory in a region) to one
+// outer value on each day. It walks the days on which anything changes.
 func checkAttributeWithin(t *table, a rulebook.Attribute, all []row) {
 	type pair struct{ inner, outer string }
 	holds := map[uint32]pair{}           // by subject, as of the day reached

@@ -116,6 +116,8 @@ func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64,
 // counts is the condition that a row counts at data version $1.
 const counts = "coalesce(again, intake) <= $1 and (superseded is null or superseded > $1)"
 
+// readRegister reads a register as it is at a version: the keys in the order of their codes, which
+// never changes, and each attribute's values with the days from which they hold.
 func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version int64) (*ledger.Register, error) {
 	keys, err := subjectKeys(ctx, s.pool, kind.Name, version)
 	if err != nil {

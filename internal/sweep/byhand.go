@@ -33,6 +33,8 @@ func (s *Service) ToDesks(ctx context.Context, author string, find func(*store.T
 	return cases, err
 }
 
+// toDesks sends exceptions to desks by hand, in one transaction. What is sent is found within it,
+// so that two who send the same at once open one case.
 func (s *Service) toDesks(ctx context.Context, author string, find func(*store.Tx, *rulebook.Book) ([]store.Exception, error)) (cases []int64, err error) {
 	revision, book, err := s.books.Published(ctx)
 	if err != nil {

@@ -79,6 +79,8 @@ func (s *Service) RuleRecords(ctx context.Context, book *rulebook.Book, k calend
 	return out, nil
 }
 
+// notesOn says in words what a record of a rule suggests: too many, none for long, mostly
+// explained.
 func notesOn(r *RuleRecord, last store.Sweep, rule string) (notes []string) {
 	for _, t := range TalliesOf(last) {
 		if t.Rule == rule && t.Crowded() {

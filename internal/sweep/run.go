@@ -84,6 +84,9 @@ func (o onRecord) flags() map[record.Key]record.Flag {
 	return out
 }
 
+// all does the work of a sweep in its order: judge what is not known to be unchanged, compare with
+// the period before, send to cases, write. It is within one transaction: nothing is kept of a run
+// that stops half-way.
 func (r *run) all() error {
 	c := r.engine.Book.Calendar
 	r.watch.enter(Judging)
