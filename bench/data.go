@@ -36,8 +36,8 @@ feeds:
   returns: {date: day, subjects: {rep: rep, customer: customer, product: product}, numbers: {net: money}}
   visits: {date: day, subjects: {rep: rep, customer: customer}, numbers: {minutes: count}}
 grades:
-  - {name: act, tone: red, shape: diamond}
-  - {name: look, tone: amber, shape: triangle}
+  - {name: act, tone: red, shape: pennant}
+  - {name: look, tone: amber, shape: half pennant}
 measures:
   net: {sum: sales.net, unit: money}
   cost: {sum: sales.cost, unit: money}

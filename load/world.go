@@ -59,7 +59,7 @@ const rulebook = `oskel: 1
 title: Load
 kinds: {rep: {title: Rep}}
 feeds: {sales: {title: Order lines, date: day, subjects: {rep: rep}, numbers: {net: money}}}
-grades: [{name: look, label: Look, tone: amber, shape: triangle}]
+grades: [{name: look, label: Look, tone: amber, shape: half pennant}]
 measures: {revenue: {title: Revenue, sum: sales.net, unit: money}}
 rules: [{name: small, title: Small month, judges: rep, threshold: {of: revenue, bands: [{grade: look, below: 100000}, {clear: rest}]}}]
 desks: [{name: desk, title: Desk}]

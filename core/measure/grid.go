@@ -16,7 +16,9 @@ type Ask struct {
 	Measures   []string
 	Periods    []calendar.Period
 	Text       string   // in key or name; "" is all
-	Only       []string // these keys alone, in order; nil is all
+	Only       []string // these keys alone, in order, whether active or not; nil is all that are active
+	Figures    bool     // those alone who have a figure
+	Also       []string // these keys, in order, are listed without a figure too, active or not
 	Sort       int      // a column, or -1 for the subjects' names
 	Descending bool     // within their groups, where there are some
 	Groups     []Level  // gather rows under subtotals of these, the widest first
@@ -53,13 +55,15 @@ type GridRow struct {
 
 // Grid answers an Ask: one page of rows, the whole's figures, and how many
 // rows there are, subtotals too. Places holds, by column, how many different
-// places there are.
+// places there are. Without is how many of those who match have no figure in any column,
+// listed or not.
 type Grid struct {
-	Heads  []Head
-	Rows   []GridRow
-	Whole  []Cell
-	Places []int
-	Total  int
+	Heads   []Head
+	Rows    []GridRow
+	Whole   []Cell
+	Places  []int
+	Total   int
+	Without int
 }
 
 // Layout is a grid laid out whole, of which pages are asked. Like the engine
@@ -71,10 +75,11 @@ type Layout struct {
 	most    []int
 	entries []gridEntry
 	whole   []Cell
+	without int
 }
 
-// LayOut computes and sorts a grid. Subjects without any figure in it are left
-// out. Missing figures sort last either way, ties by key. A subtotal is the
+// LayOut computes and sorts a grid: all who are active in one of the periods, or have a
+// figure. Missing figures sort last either way, ties by key. A subtotal is the
 // figure of the group as such, a ratio of its sums; subjects stand in the group
 // they belong to on the last day asked for.
 func (e *Engine) LayOut(a Ask) *Layout {
@@ -85,14 +90,8 @@ func (e *Engine) LayOut(a Ask) *Layout {
 		}
 	}
 	l := &Layout{of: e.columnsOf(heads, a.Level), groups: e.gatherings(a, heads)}
-	codes := l.of.matching(strings.ToLower(a.Text))
-	if a.Only != nil {
-		keys, _ := e.Names(a.Level)
-		codes = slices.DeleteFunc(codes, func(code int) bool {
-			_, found := slices.BinarySearch(a.Only, keys[code])
-			return !found
-		})
-	}
+	var codes []int
+	codes, l.without = l.of.matching(a)
 	inner := func(int) uint32 { return 0 }
 	if n := len(l.groups); n > 0 {
 		inner = func(code int) uint32 { return l.groups[n-1].codes[code] }
@@ -120,7 +119,7 @@ func (l *Layout) Engine() *Engine { return l.of.e }
 
 // Page is a page of a grid laid out.
 func (l *Layout) Page(offset, limit int) Grid {
-	g := Grid{Heads: l.of.heads, Places: l.most, Whole: l.whole, Total: len(l.entries)}
+	g := Grid{Heads: l.of.heads, Places: l.most, Whole: l.whole, Total: len(l.entries), Without: l.without}
 	end := min(len(l.entries), offset+limit)
 	for _, entry := range l.entries[min(offset, end):end] {
 		if entry.depth > 0 {
@@ -166,19 +165,50 @@ func (e *Engine) columnsOf(heads []Head, l Level) *levelColumns {
 	return of
 }
 
-// matching lists the codes that have a figure and bear a text.
-func (of *levelColumns) matching(text string) []int {
-	var codes []int
+// matching lists the codes that are asked for, and counts those among them who have no
+// figure, whether these are listed or not.
+func (of *levelColumns) matching(a Ask) (codes []int, without int) {
+	text := strings.ToLower(a.Text)
+	bears := func(code int) bool {
+		return text == "" || strings.Contains(strings.ToLower(of.keys[code]), text) || strings.Contains(strings.ToLower(of.names[code]), text)
+	}
+	listed := of.active()
+	among := func(keys []string, code int) bool {
+		_, found := slices.BinarySearch(keys, of.keys[code])
+		return found
+	}
 	for code := range of.keys {
-		some := false
-		for _, c := range of.columns {
-			some = some || c.Why[code] == Present
+		some := slices.ContainsFunc(of.columns, func(c *Column) bool { return c.Why[code] == Present })
+		also := !some && among(a.Also, code)
+		switch {
+		case !bears(code), a.Only != nil && !among(a.Only, code), a.Only == nil && !some && !also && !listed(code):
+			continue
+		case !some:
+			without++
 		}
-		if some && (text == "" || strings.Contains(strings.ToLower(of.keys[code]), text) || strings.Contains(strings.ToLower(of.names[code]), text)) {
+		if some || also || !a.Figures {
 			codes = append(codes, code)
 		}
 	}
-	return codes
+	return codes, without
+}
+
+// active tells who is active in one of the periods.
+func (of *levelColumns) active() func(code int) bool {
+	var in []func(code uint32) bool
+	for k, slot := range of.slots {
+		if slices.ContainsFunc(of.slots[:k], func(s Slot) bool { return s.Period == slot.Period }) {
+			continue
+		}
+		active := of.e.Active(slot)
+		if active == nil {
+			return func(int) bool { return true }
+		}
+		in = append(in, active)
+	}
+	return func(code int) bool {
+		return slices.ContainsFunc(in, func(active func(uint32) bool) bool { return active(uint32(code)) })
+	}
 }
 
 // exactly answers for the exact figures of a column.

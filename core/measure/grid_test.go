@@ -10,6 +10,7 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 )
 
@@ -31,6 +32,51 @@ func TestGridByHand(t *testing.T) {
 	assert.Equal(t, "rep2", upward.Rows[0].Key)
 	one := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Text: "REP1", Sort: -1, Limit: 10})
 	assert.Equal(t, 1, one.Total)
+}
+
+// Whoever is active is listed, with a figure or without; who is not is listed for a figure, or
+// when asked for by name.
+func TestGridOfThoseWithoutAFigure(t *testing.T) {
+	e := examples(t, "")
+	september, err := e.Book.Calendar.Parse("2026-09")
+	require.NoError(t, err)
+	august, _ := e.Book.Calendar.Before(september, 1)
+	october, err := e.Book.Calendar.Parse("2026-10")
+	require.NoError(t, err)
+	keys := func(edit func(*measure.Ask)) ([]string, int) {
+		a := measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{september}, Sort: -1, Limit: 10}
+		edit(&a)
+		g := e.Grid(a)
+		out := []string{}
+		for _, r := range g.Rows {
+			out = append(out, r.Key)
+		}
+		assert.Len(t, out, g.Total)
+		return out, g.Without
+	}
+	check := func(what string, edit func(*measure.Ask), without int, want ...string) {
+		t.Helper()
+		got, n := keys(edit)
+		assert.ElementsMatch(t, want, got, what)
+		assert.Equal(t, without, n, what)
+	}
+	check("all", func(*measure.Ask) {}, 1, "rep0", "rep1", "rep2")
+	check("with figures", func(a *measure.Ask) { a.Figures = true }, 1, "rep0", "rep2")
+	check("with figures, and one more", func(a *measure.Ask) { a.Figures, a.Also = true, []string{"rep1"} }, 1, "rep0", "rep1", "rep2")
+	check("only one without", func(a *measure.Ask) { a.Only = []string{"rep1"} }, 1, "rep1")
+	check("only one with", func(a *measure.Ask) { a.Only = []string{"rep0"} }, 0, "rep0")
+	check("by text", func(a *measure.Ask) { a.Text = "REP1" }, 1, "rep1")
+	check("a figure in another period", func(a *measure.Ask) { a.Periods = []calendar.Period{september, october} }, 0, "rep0", "rep1", "rep2")
+
+	// Since the end of August rep1 is there no more.
+	e.Snapshot.Registers["rep"].SetActive(1, ledger.Spell{First: ledger.Never, Last: e.Slot(reps, august).Last})
+	e = measure.New(e.Book, e.Snapshot)
+	check("not active", func(*measure.Ask) {}, 0, "rep0", "rep2")
+	check("not active, but flagged", func(a *measure.Ask) { a.Also = []string{"rep1"} }, 1, "rep0", "rep1", "rep2")
+	check("active in an earlier period", func(a *measure.Ask) {
+		a.Measures, a.Periods = []string{"revenue"}, []calendar.Period{august, september}
+	}, 0, "rep0", "rep1", "rep2")
+	check("a line after all", func(a *measure.Ask) { a.Periods = []calendar.Period{october} }, 0, "rep0", "rep1", "rep2")
 }
 
 // Pages put together are the whole list, whatever the order asked for; what

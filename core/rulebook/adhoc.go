@@ -29,7 +29,7 @@ func (b *Book) WithFormula(text string) (*Book, error) {
 		m.Unit = Count
 	}
 	format := b.format(m.Unit)
-	m.Places, m.ZeroDash, m.Brackets = format.Places, format.ZeroDash, format.Brackets
+	m.Places, m.Zero, m.Brackets = format.Places, format.Zero, format.Brackets
 	if unit == plainUnit || unit == unknownUnit {
 		m.Places = 2
 	}

@@ -109,7 +109,7 @@ const (
 // UnitFormat is how figures of one unit are shown.
 type UnitFormat struct {
 	Places   int
-	ZeroDash bool
+	Zero     string // the word for zero; "" is its number
 	Brackets bool
 }
 
@@ -123,10 +123,11 @@ type Grade struct {
 }
 
 // Tones and Shapes are the marks a grade may carry; every tone was measured
-// for contrast in light and dark.
+// for contrast in light and dark. Pennants say by how full they are how serious it is, so
+// that they are read without colour too.
 var (
-	Tones  = []string{"red", "amber", "blue", "violet", "grey"}
-	Shapes = []string{"diamond", "triangle", "circle", "square", "cross"}
+	Tones  = []string{"red", "amber", "green", "blue", "violet", "grey"}
+	Shapes = []string{"pennant", "half pennant", "open pennant", "tick", "diamond", "triangle", "circle", "square", "cross"}
 )
 
 // Dial is a named number that rules share.
@@ -148,7 +149,7 @@ type Measure struct {
 	Unit      Unit
 	Places    int    // decimal places shown; of the percentage, for a percent
 	GoodDown  bool   // less is better
-	ZeroDash  bool   // zero is shown as a dash
+	Zero      string // the word for zero; "" is its number
 	Brackets  bool   // negatives are shown in brackets
 	Aggregate string // one of Aggregates; "" for a formula, or for days
 	Days      string // "all" or "working": how many days the period has

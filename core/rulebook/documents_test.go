@@ -177,10 +177,10 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 15, column 28: desks.home.due.act: unknown grade "act"`,
 		}},
 		{`grades: [{name: act, label: Act now}]`, `grades: [{name: act, tone: pink}]`, []string{
-			`line 8, column 28: grades.act.tone: "pink" is not one of red, amber, blue, violet, grey`,
+			`line 8, column 28: grades.act.tone: "pink" is not one of red, amber, green, blue, violet, grey`,
 		}},
 		{`grades: [{name: act, label: Act now}]`, `grades: [{name: act, shape: star}]`, []string{
-			`line 8, column 29: grades.act.shape: "star" is not one of diamond, triangle, circle, square, cross`,
+			`line 8, column 29: grades.act.shape: "star" is not one of pennant, half pennant, open pennant, tick, diamond, triangle, circle, square, cross`,
 		}},
 		{`grades: [{name: act, label: Act now}]`, `grades: [{name: act}, {name: act}]`, []string{
 			`line 8, column 30: grades.act.name: the grade "act" is defined twice`,

@@ -87,8 +87,8 @@ func (b *Book) Number(x Bound) string {
 	return s
 }
 
-// Show writes a value of a measure for a table, as the measure says: zero as
-// a dash, negatives in brackets, the currency left to the heading. What is only
+// Show writes a value of a measure for a table, as the measure says: zero in
+// a word of its own, negatives in brackets, the currency left to the heading. What is only
 // rounded to zero is no zero.
 func Show(m *Measure, v *big.Rat) string {
 	unit := m.Unit
@@ -96,8 +96,8 @@ func Show(m *Measure, v *big.Rat) string {
 		unit = Money
 	}
 	switch {
-	case m.ZeroDash && v.Sign() == 0:
-		return "–"
+	case m.Zero != "" && v.Sign() == 0:
+		return m.Zero
 	case m.Brackets && v.Sign() < 0:
 		return "(" + strings.TrimPrefix(Format(v, unit, m.Places), "-") + ")"
 	}

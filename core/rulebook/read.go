@@ -5,6 +5,8 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"oskel/core/lang"
 	"oskel/core/words"
@@ -164,7 +166,7 @@ func (r *reader) readGrades(v value, book *Book) {
 		r.name(f["name"].at, f["name"].path, g.Name, false)
 		g.Label = titled(f["label"], g.Name)
 		g.Tone = f["tone"].oneOf("amber", Tones...)
-		g.Shape = f["shape"].oneOf("circle", Shapes...)
+		g.Shape = f["shape"].oneOf(Shapes[min(len(book.Grades), 2)], Shapes...)
 		if book.Grade(g.Name) != nil {
 			f["name"].complain("the grade %q is defined twice", g.Name)
 		}
@@ -219,9 +221,9 @@ func (r *reader) readMeasures(v value, book *Book) {
 			r.complain(e.at, e.path, "unit is missing: money, count, percent or days")
 		}
 		format := book.format(m.Unit)
-		m.Places, m.ZeroDash, m.Brackets = format.Places, format.ZeroDash, format.Brackets
+		m.Places, m.Zero, m.Brackets = format.Places, format.Zero, format.Brackets
 		format.read(f)
-		m.Places, m.ZeroDash, m.Brackets = format.Places, format.ZeroDash, format.Brackets
+		m.Places, m.Zero, m.Brackets = format.Places, format.Zero, format.Brackets
 		m.GoodDown = f["good"].oneOf("up", "up", "down") == "down"
 		stated := 0
 		for _, aggregate := range Aggregates {
@@ -333,13 +335,34 @@ func (r *reader) readFormats(v value, book *Book) {
 	}
 }
 
+// zeroWord reads the word that a table writes for zero: "" is the number. A dash is what is
+// missing, so that one from before is read as the number.
+func (v value) zeroWord() string {
+	word := v.scalar()
+	switch {
+	case word == "number":
+		return ""
+	case word == "dash":
+		v.r.renamed = append(v.r.renamed, Problem{Position: v.at, Path: v.path,
+			Text: "a dash stands for what is missing, so zero is shown as 0; a word may stand for it, such as 'zero: nil'"})
+		return ""
+	case utf8.RuneCountInString(word) > longestZero || !strings.ContainsFunc(word, unicode.IsLetter):
+		v.complain("expected number, or a word of at most %d characters, such as nil, found %q", longestZero, word)
+		return ""
+	}
+	return word
+}
+
+// longestZero is how long the word for zero may be, in characters: it stands in a column of figures.
+const longestZero = 12
+
 // read takes over what a document states.
 func (u *UnitFormat) read(f map[string]value) {
 	if !f["places"].absent() {
 		u.Places = f["places"].whole(0, 4)
 	}
 	if z := f["zero"]; !z.absent() {
-		u.ZeroDash = z.oneOf("number", "number", "dash") == "dash"
+		u.Zero = z.zeroWord()
 	}
 	if n := f["negative"]; !n.absent() {
 		u.Brackets = n.oneOf("sign", "sign", "brackets") == "brackets"

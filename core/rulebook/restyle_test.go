@@ -39,7 +39,7 @@ dials:
 	assert.Contains(t, out, "# today\n  # watched\n  - {name: look, label: Look, tone: amber, shape: square}\ndials:")
 	for why, style := range map[string][3]string{
 		"no tone \"pink\": expected one of red":                {"Act", "pink", "cross"},
-		"no shape \"star\": expected one of diamond":           {"Act", "red", "star"},
+		"no shape \"star\": expected one of pennant":           {"Act", "red", "star"},
 		"the grade look already has this mark: amber triangle": {"Act", "amber", "triangle"},
 		"the grade look is already labelled \"Look\"":          {"Look", "red", "cross"},
 	} {

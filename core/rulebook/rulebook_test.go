@@ -184,9 +184,9 @@ func TestFormat(t *testing.T) {
 	assert.Equal(t, "18.3%", Format(big.NewRat(1825, 10000), Percent, 1))
 	assert.Equal(t, "1 day", Format(big.NewRat(1, 1), Days, 0))
 	assert.Equal(t, "18.25%", FormatPercent(1825))
-	m := &Measure{Unit: Money, ZeroDash: true, Brackets: true}
+	m := &Measure{Unit: Money, Zero: "nil", Brackets: true}
 	assert.Equal(t, "(1,234)", Show(m, big.NewRat(-1234, 1)))
-	assert.Equal(t, "–", Show(m, new(big.Rat)))
+	assert.Equal(t, "nil", Show(m, new(big.Rat)))
 	assert.Equal(t, "0", Show(m, big.NewRat(1, 10)), "a little is not nothing")
 	assert.Equal(t, "-5", Show(&Measure{Unit: Money}, big.NewRat(-5, 1)))
 	a, b := FormatApart(big.NewRat(479998, 10), big.NewRat(48000, 1), Money, 0)

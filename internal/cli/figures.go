@@ -8,6 +8,7 @@ import (
 	"math/big"
 	"net/http"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,8 +21,8 @@ var figureCommands = []command{
 	{
 		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, by group or in total, in one or several periods",
 		long: "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or " +
-			"2026-10-31, or name a window of the calendar. The\nlast row is the total: of a ratio, the ratio of the sums. -o writes a file that its\nending " +
-			"names: .csv, .json, .xlsx or .parquet.",
+			"2026-10-31, or name a window of the calendar. The\nrows are all who are active in one of the periods, and pairs that have a figure; a dash is a value that is missing. The\n" +
+			"last row is the total: of a ratio, the ratio of the sums. -o writes a file that its ending\nnames: .csv, .json, .xlsx or .parquet.",
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 " +
 			"-periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" " +
 			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by " +
@@ -34,6 +35,11 @@ var figureCommands = []command{
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
 			f.Func("version", "as of this data `version`; default: the newest", versionFlag(&p.Version))
 			flagged := f.Bool("flagged", false, "only those that are flagged in one of the periods")
+			f.BoolFunc("with-figures", "leave out those without a figure; with =false list them of pairs too", func(v string) error {
+				yes, err := strconv.ParseBool(v)
+				p.WithFigures = &yes
+				return err
+			})
 			periods := f.Int("periods", 1, "how many periods up to that one")
 			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
 			descending := f.Bool("descending", false, "the largest first")
@@ -61,7 +67,7 @@ var figureCommands = []command{
 					e.printf("Wrote %s to %s.\n", counted(len(t.Rows), "row"), e.file)
 					return nil
 				}
-				return showTable(e, t)
+				return showTable(ctx, e, t)
 			}
 		},
 	},
@@ -155,7 +161,7 @@ func heads(t client.Table, machine bool) []string {
 	return out
 }
 
-func showTable(e *env, t client.Table) error {
+func showTable(ctx context.Context, e *env, t client.Table) error {
 	if e.format == "csv" {
 		return tableSheet(t, false).CSV(e.out)
 	}
@@ -163,11 +169,27 @@ func showTable(e *env, t client.Table) error {
 	for _, h := range heads(t, false) {
 		columns = append(columns, column{head: h, right: true})
 	}
-	text := func(c client.Cell) string {
+	figure := func(c client.Cell) string {
 		if c.Why != nil {
 			return "–"
 		}
 		return c.Text
+	}
+	// Why somebody has no figure at all, and what is flagged, stand where people read it.
+	var beside []func(r client.TableRow) string
+	if e.format == "table" {
+		if slices.ContainsFunc(t.Rows, func(r client.TableRow) bool { return r.Why != nil }) {
+			columns = append(columns, column{head: "no figure"})
+			beside = append(beside, func(r client.TableRow) string { return text(r.Why) })
+		}
+		if t.WholeMarks != nil || slices.ContainsFunc(t.Rows, func(r client.TableRow) bool { return r.Marks != nil }) {
+			mark, err := marks(ctx, e)
+			if err != nil {
+				return err
+			}
+			columns = append(columns, column{head: "flagged by", wrap: true})
+			beside = append(beside, func(r client.TableRow) string { return flaggedBy(r, mark) })
+		}
 	}
 	var rows [][]string
 	for _, r := range t.Rows {
@@ -179,17 +201,23 @@ func showTable(e *env, t client.Table) error {
 		}
 		for _, c := range r.Cells {
 			if r.Depth != nil {
-				row = append(row, e.bold(text(c)))
+				row = append(row, e.bold(figure(c)))
 			} else {
-				row = append(row, text(c))
+				row = append(row, figure(c))
 			}
+		}
+		for _, tell := range beside {
+			row = append(row, tell(r))
 		}
 		rows = append(rows, row)
 	}
 	if e.format == "table" && !(len(t.Rows) == 1 && t.Rows[0].Key == "all") {
 		whole := []string{"", e.bold("Total")}
 		for _, c := range t.Whole {
-			whole = append(whole, e.bold(text(c)))
+			whole = append(whole, e.bold(figure(c)))
+		}
+		for _, tell := range beside {
+			whole = append(whole, tell(client.TableRow{Marks: t.WholeMarks}))
 		}
 		rows = append(rows, whole)
 	}
@@ -206,7 +234,28 @@ func showTable(e *env, t client.Table) error {
 	if len(t.Rows) < t.Total {
 		e.printf("%d of %d rows.\n", len(t.Rows), t.Total)
 	}
+	switch listed := slices.ContainsFunc(t.Rows, func(r client.TableRow) bool { return r.Why != nil }); {
+	case t.Without > 0 && !listed && len(t.Rows) == t.Total:
+		e.printf("%d without a figure are left out.\n", t.Without)
+	case t.Without > 0:
+		e.printf("%d without a figure.\n", t.Without)
+	}
 	return nil
+}
+
+// flaggedBy names the rules by which a row is flagged, each once, with its grade, the most
+// serious first.
+func flaggedBy(r client.TableRow, mark func(grade string) string) string {
+	var out []string
+	if r.Marks == nil {
+		return ""
+	}
+	for _, m := range *r.Marks {
+		if say := mark(m.Grade) + ": " + m.Title; !slices.Contains(out, say) {
+			out = append(out, say)
+		}
+	}
+	return strings.Join(out, "; ")
 }
 
 // decimal is a cell's exact value, to four places where it is a fraction;

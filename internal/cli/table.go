@@ -239,9 +239,9 @@ func wrapText(s string, width int) []string {
 }
 
 // The marks of grades and verdicts; on a terminal with their colour.
-var shapes = map[string]string{"diamond": "◆", "triangle": "▲", "circle": "●", "square": "■", "cross": "✕"}
+var shapes = map[string]string{"pennant": "▶", "half pennant": "◗", "open pennant": "▷", "tick": "✓", "diamond": "◆", "triangle": "▲", "circle": "●", "square": "■", "cross": "✕"}
 
-var tones = map[string]string{"red": "31", "amber": "33", "blue": "34", "violet": "35", "grey": "90"}
+var tones = map[string]string{"red": "31", "amber": "33", "green": "32", "blue": "34", "violet": "35", "grey": "90"}
 
 func (e *env) mark(shape, tone, label string) string {
 	text := shapes[shape] + " " + label

@@ -401,11 +401,15 @@ func (e FlagFindingFinding) Valid() bool {
 
 // Defines values for GradeChangeShape.
 const (
-	Circle   GradeChangeShape = "circle"
-	Cross    GradeChangeShape = "cross"
-	Diamond  GradeChangeShape = "diamond"
-	Square   GradeChangeShape = "square"
-	Triangle GradeChangeShape = "triangle"
+	Circle      GradeChangeShape = "circle"
+	Cross       GradeChangeShape = "cross"
+	Diamond     GradeChangeShape = "diamond"
+	HalfPennant GradeChangeShape = "half pennant"
+	OpenPennant GradeChangeShape = "open pennant"
+	Pennant     GradeChangeShape = "pennant"
+	Square      GradeChangeShape = "square"
+	Tick        GradeChangeShape = "tick"
+	Triangle    GradeChangeShape = "triangle"
 )
 
 // Valid indicates whether the value is a known member of the GradeChangeShape enum.
@@ -417,7 +421,15 @@ func (e GradeChangeShape) Valid() bool {
 		return true
 	case Diamond:
 		return true
+	case HalfPennant:
+		return true
+	case OpenPennant:
+		return true
+	case Pennant:
+		return true
 	case Square:
+		return true
+	case Tick:
 		return true
 	case Triangle:
 		return true
@@ -430,6 +442,7 @@ func (e GradeChangeShape) Valid() bool {
 const (
 	Amber  GradeChangeTone = "amber"
 	Blue   GradeChangeTone = "blue"
+	Green  GradeChangeTone = "green"
 	Grey   GradeChangeTone = "grey"
 	Red    GradeChangeTone = "red"
 	Violet GradeChangeTone = "violet"
@@ -441,6 +454,8 @@ func (e GradeChangeTone) Valid() bool {
 	case Amber:
 		return true
 	case Blue:
+		return true
+	case Green:
 		return true
 	case Grey:
 		return true
@@ -3100,6 +3115,8 @@ type RoutingRehearsal struct {
 
 // RowMark defines model for RowMark.
 type RowMark struct {
+	// Case The case that it is in
+	Case      *int64 `json:"case,omitempty"`
 	Exception int64  `json:"exception"`
 	Grade     string `json:"grade"`
 
@@ -3477,6 +3494,12 @@ type Table struct {
 
 	// Whole The totals: of ratios the ratio of the sums
 	Whole []Cell `json:"whole"`
+
+	// WholeMarks Where the whole is flagged, the most serious first
+	WholeMarks *[]RowMark `json:"whole_marks,omitempty"`
+
+	// Without How many of those who match have no figure in any column, listed or not
+	Without int `json:"without"`
 }
 
 // TableColumn defines model for TableColumn.
@@ -3508,6 +3531,9 @@ type TableRow struct {
 	// Marks Where it is flagged, the most serious first
 	Marks *[]RowMark `json:"marks,omitempty"`
 	Name  string     `json:"name"`
+
+	// Why Why it has no figure in any column
+	Why *string `json:"why,omitempty"`
 }
 
 // Tally defines model for Tally.
@@ -4274,6 +4300,9 @@ type GetTableParams struct {
 	// Flagged Only those flagged in one of the periods
 	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
 
+	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
+	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
+
 	// Sort A column from 1, or 0 for the names
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
@@ -4308,6 +4337,9 @@ type ExportTableParams struct {
 
 	// Flagged Only those flagged in one of the periods
 	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
+
+	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
+	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
@@ -12714,6 +12746,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.WithFigures != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "with_figures", *params.WithFigures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
@@ -12883,6 +12927,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Flagged != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "flagged", *params.Flagged, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.WithFigures != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "with_figures", *params.WithFigures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

@@ -137,7 +137,7 @@ func writeExceptions(out io.Writer, form string, book *rulebook.Book, page func(
 }
 
 // paperTones are the tones of grades as they read well on white.
-var paperTones = map[string]string{"red": "B02E17", "amber": "855700", "blue": "1F5FA8", "violet": "6D3FA0", "grey": "566165"}
+var paperTones = map[string]string{"red": "B02E17", "amber": "855700", "green": "2A6A3F", "blue": "1F5FA8", "violet": "6D3FA0", "grey": "566165"}
 
 // legend says what grades, columns and rules mean.
 func legend(book *rulebook.Book) func() ([][]string, error) {

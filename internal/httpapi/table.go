@@ -14,6 +14,7 @@ import (
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
+	"oskel/internal/store"
 	"oskel/internal/sheet"
 )
 
@@ -95,8 +96,9 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Boo
 // thousand cells.
 const mostColumns = 60
 
-// grid lends the grid that is asked for, with the ask for its page.
-func (s *server) grid(ctx context.Context, p contract.GetTableParams, work func(measure.Ask, *measure.Layout) error) error {
+// grid lends the grid that is asked for, with the ask for its page. Who is flagged is found
+// where it is nil and kept there, so that the pages of one file agree on it.
+func (s *server) grid(ctx context.Context, p contract.GetTableParams, flagged *[]string, work func(measure.Ask, *measure.Layout) error) error {
 	revision, book, err := s.Books.Published(ctx)
 	if err != nil {
 		return err
@@ -105,10 +107,16 @@ func (s *server) grid(ctx context.Context, p contract.GetTableParams, work func(
 	if err != nil {
 		return err
 	}
-	if or(p.Flagged, false) {
-		if a.Only, err = s.Sweep.Flagged(ctx, a.Level.String(), keysOf(book, a.Periods)); err != nil {
+	if *flagged == nil {
+		if *flagged, err = s.Sweep.Flagged(ctx, a.Level.String(), keysOf(book, a.Periods)); err != nil {
 			return err
 		}
+	}
+	if or(p.Flagged, false) {
+		a.Only = *flagged
+	}
+	if !or(p.WithFigures, false) {
+		a.Also = *flagged
 	}
 	return s.Figures.LayOut(ctx, book, revision.Number, or(p.Version, 0), a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
 }
@@ -143,6 +151,8 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 			len(a.Periods), columns, mostColumns)
 	}
 	a.Text, a.Sort, a.Descending, a.Limit = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100)
+	// Most pairs of two kinds have nothing to do with each other in a period.
+	a.Figures = or(p.WithFigures, a.Level.Paired())
 	if a.Sort >= columns {
 		return nil, a, refusal(http.StatusBadRequest, "invalid-request", "sort: there are %d columns, not %d.", columns, a.Sort+1)
 	}
@@ -200,13 +210,13 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 	var out contract.GetTable200JSONResponse
 	var book *rulebook.Book
 	var asked measure.Ask
-	err := s.grid(ctx, r.Params, func(ask measure.Ask, l *measure.Layout) error {
+	err := s.grid(ctx, r.Params, new([]string), func(ask measure.Ask, l *measure.Layout) error {
 		book, asked = l.Engine().Book, ask
 		out = tableOut(book, ask, l.Page(ask.Offset, ask.Limit))
 		return nil
 	})
 	if err == nil {
-		err = s.markRows(ctx, book, asked, out.Rows)
+		err = s.markRows(ctx, book, asked, (*contract.Table)(&out))
 	}
 	return out, err
 }
@@ -219,44 +229,61 @@ func keysOf(book *rulebook.Book, periods []calendar.Period) (out []calendar.Key)
 	return out
 }
 
-// markRows says of a page of rows where they are flagged: on the cell of the measure
-// that the rule looks at, or says that it marks, or else the row.
-func (s *server) markRows(ctx context.Context, book *rulebook.Book, a measure.Ask, rows []contract.TableRow) error {
-	var keys []string
-	for _, r := range rows {
-		if r.Depth == nil {
-			keys = append(keys, r.Key)
+// markRows says of a page of rows, of subtotals among them and of the total, where they are
+// flagged: on the cell of the measure that the rule looks at, or says that it marks, or else
+// the row.
+func (s *server) markRows(ctx context.Context, book *rulebook.Book, a measure.Ask, out *contract.Table) error {
+	keys := map[string][]string{} // by level
+	levelOf := func(r contract.TableRow) string { return or(r.By, a.Level.String()) }
+	for _, r := range out.Rows {
+		keys[levelOf(r)] = append(keys[levelOf(r)], r.Key)
+	}
+	total := measure.Level{}.String()
+	keys[total] = []string{"all"}
+	marks := map[string]map[string][]contract.RowMark{}
+	for level, keys := range keys {
+		flags, err := s.Sweep.FlagsOf(ctx, level, keys, keysOf(book, a.Periods))
+		if err != nil {
+			return err
+		}
+		marks[level] = map[string][]contract.RowMark{}
+		for _, e := range flags {
+			marks[level][e.Key] = append(marks[level][e.Key], rowMark(book, a, e))
 		}
 	}
-	flags, err := s.Sweep.FlagsOf(ctx, a.Level.String(), keys, keysOf(book, a.Periods))
-	if err != nil {
-		return err
-	}
-	marks := map[string][]contract.RowMark{}
-	for _, e := range flags {
-		m := contract.RowMark{Exception: e.ID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, Title: e.Rule, Grade: e.Grade, Sentence: e.Sentence}
-		if rule := book.Rule(e.Rule); rule != nil {
-			m.Title = rule.Title
-			on := rule.Marks
-			if on == "" {
-				on, _ = explain.MovedBy(book, rule)
-			}
-			if slices.Contains(a.Measures, on) {
-				m.Measure = &on
-			}
+	for i := range out.Rows {
+		if of := marks[levelOf(out.Rows[i])][out.Rows[i].Key]; of != nil {
+			out.Rows[i].Marks = &of
 		}
-		marks[e.Key] = append(marks[e.Key], m)
 	}
-	for i := range rows {
-		if of := marks[rows[i].Key]; of != nil && rows[i].Depth == nil {
-			rows[i].Marks = &of
-		}
+	if of := marks[total]["all"]; of != nil {
+		out.WholeMarks = &of
 	}
 	return nil
 }
 
+// rowMark is the mark of one exception in a table.
+func rowMark(book *rulebook.Book, a measure.Ask, e store.Exception) contract.RowMark {
+	m := contract.RowMark{Exception: e.ID, Case: e.CaseID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, Title: e.Rule, Grade: e.Grade,
+		Sentence: e.Sentence}
+	rule := book.Rule(e.Rule)
+	if rule == nil {
+		return m
+	}
+	m.Title = rule.Title
+	on := rule.Marks
+	if on == "" {
+		on, _ = explain.MovedBy(book, rule)
+	}
+	if slices.Contains(a.Measures, on) {
+		m.Measure = &on
+	}
+	return m
+}
+
 func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.GetTable200JSONResponse {
-	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
+	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total,
+		Without: g.Without}
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
 		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m),
@@ -269,6 +296,9 @@ func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.Get
 			cells = append(cells, cellOut(c, book.Measure(g.Heads[i].Measure)))
 		}
 		to := contract.TableRow{Key: row.Key, Name: row.Name, Cells: cells}
+		if !slices.ContainsFunc(row.Cells, func(c measure.Cell) bool { return c.Why == measure.Present }) {
+			to.Why = cells[len(cells)-1].Why // of the newest period
+		}
 		if row.Depth > 0 {
 			to.Depth, to.By = &row.Depth, ptr(row.Level.Kind+"."+row.Level.By)
 		}
@@ -297,9 +327,9 @@ func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestO
 	p := contract.GetTableParams(r.Params)
 	p.Groups = nil
 	var columns []sheet.Column
-	offset := 0
+	offset, flagged := 0, []string(nil)
 	page := func() (rows [][]string, err error) {
-		err = s.grid(ctx, p, func(_ measure.Ask, l *measure.Layout) error {
+		err = s.grid(ctx, p, &flagged, func(_ measure.Ask, l *measure.Layout) error {
 			g, book := l.Page(offset, exportedRows), l.Engine().Book
 			if p.Version == nil {
 				p.Version = ptr(l.Engine().Snapshot.Version)

@@ -1983,9 +1983,9 @@ export interface components {
         GradeChange: {
             label: string;
             /** @enum {string} */
-            tone: "red" | "amber" | "blue" | "violet" | "grey";
+            tone: "red" | "amber" | "green" | "blue" | "violet" | "grey";
             /** @enum {string} */
-            shape: "diamond" | "triangle" | "circle" | "square" | "cross";
+            shape: "pennant" | "half pennant" | "open pennant" | "tick" | "diamond" | "triangle" | "circle" | "square" | "cross";
             note: string;
             based_on: number;
         };
@@ -2199,7 +2199,11 @@ export interface components {
             rows: components["schemas"]["TableRow"][];
             /** @description The totals: of ratios the ratio of the sums */
             whole: components["schemas"]["Cell"][];
+            /** @description Where the whole is flagged, the most serious first */
+            whole_marks?: components["schemas"]["RowMark"][];
             total: number;
+            /** @description How many of those who match have no figure in any column, listed or not */
+            without: number;
             next?: string;
         };
         TableColumn: {
@@ -2222,12 +2226,19 @@ export interface components {
             /** @description The level of a subtotal, such as rep.territory */
             by?: string;
             cells: components["schemas"]["Cell"][];
+            /** @description Why it has no figure in any column */
+            why?: string;
             /** @description Where it is flagged, the most serious first */
             marks?: components["schemas"]["RowMark"][];
         };
         RowMark: {
             /** Format: int64 */
             exception: number;
+            /**
+             * Format: int64
+             * @description The case that it is in
+             */
+            case?: number;
             period: string;
             rule: string;
             title: string;
@@ -4665,6 +4676,8 @@ export interface operations {
                 text?: string;
                 /** @description Only those flagged in one of the periods */
                 flagged?: boolean;
+                /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
+                with_figures?: boolean;
                 /** @description A column from 1, or 0 for the names */
                 sort?: number;
                 descending?: boolean;
@@ -4709,6 +4722,8 @@ export interface operations {
                 text?: string;
                 /** @description Only those flagged in one of the periods */
                 flagged?: boolean;
+                /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
+                with_figures?: boolean;
                 /** @description A column from 1, or 0 for the names */
                 sort?: number;
                 descending?: boolean;

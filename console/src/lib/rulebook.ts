@@ -25,5 +25,5 @@ export function useRulebook() {
 
 /** The colour of a tone; the words are those of style.css. */
 export function toneColour(tone: string): string {
-  return `var(--${['red', 'amber', 'blue', 'violet'].includes(tone) ? tone : 'grey'})`
+  return `var(--${['red', 'amber', 'green', 'blue', 'violet'].includes(tone) ? tone : 'grey'})`
 }

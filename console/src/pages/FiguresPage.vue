@@ -14,18 +14,19 @@ import { useRulebook } from '@/lib/rulebook'
 import { reach } from '@/lib/scale'
 import { useTyped } from '@/lib/typed'
 import GradeMark from '@/parts/ui/GradeMark.vue'
+import CellMarks from '@/parts/figures/CellMarks.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
 import BreakdownView from '@/parts/figures/BreakdownView.vue'
+import MarksList from '@/parts/figures/MarksList.vue'
 import SelectOne from '@/parts/ui/SelectOne.vue'
 import SelectSome from '@/parts/ui/SelectSome.vue'
-import ShapeMark from '@/parts/ui/ShapeMark.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 const route = useRoute()
 const change = useQueryChange()
 const { period, label } = usePeriod()
-const { book, grade, grades } = useRulebook()
+const { book, grades } = useRulebook()
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET('/api/measures')) })
 
 const by = useQueryWord('by')
@@ -37,7 +38,8 @@ const text = useQueryWord('text')
 const shade = useQueryWord('shade') // '' bars, 'plain', 'places' in each column or 'rows' within each row
 const groups = useQueryWord('groups') // gathered under subtotals of these attributes
 const zone = useQueryWord('window') // a named window instead of the month
-const cell = useQueryWord('cell') // measure|key|period
+const cell = useQueryWord('cell') // measure|key|period, without a measure what marks the row
+const listed = useQueryWord('without') // those without a figure: 'shown', 'hidden', or '' as is usual at the level
 
 const sides = computed(() => (by.value || book.value?.kinds[0]?.name || '').split(' x '))
 const kinds = computed(() => sides.value.map((s) => s.split('.')[0]))
@@ -111,6 +113,7 @@ const question = computed(() => ({
   periods: over.value === 'months' ? 13 : 1,
   text: text.value || undefined,
   flagged: flagged.value === 'yes' || undefined,
+  with_figures: listed.value ? listed.value === 'hidden' : undefined,
   sort: Math.min(sort.value, asked.value.length * (over.value === 'months' ? 13 : 1)),
   descending: descending.value,
 }))
@@ -182,18 +185,38 @@ const place = (c: Schemas['Cell'], i: number) =>
       : `rank ${c.place} of ${table.value?.columns[i]?.places}`
     : (c.why ?? '')
 
+// Of pairs most have nothing to do with each other, so they are left out unless asked for.
+const hidden = computed(() => (listed.value ? listed.value === 'hidden' : sides.value.length > 1))
+
 // Marks stand on the cell of the measure that is flagged, else beside the name.
-const marksOn = (r: Schemas['TableRow'], c?: Schemas['TableColumn']) =>
-  (r.marks ?? []).filter((m) => (c ? m.measure === c.measure && m.period === c.period : !m.measure))
-const markWords = (marks: Schemas['RowMark'][]) =>
-  marks.map((m) => `${grade(m.grade).label}: ${m.sentence} (${m.title})`).join('\n')
-const anyMarks = computed(() => !!table.value?.rows.some((r) => r.marks?.length))
+type Marks = Schemas['RowMark'][] | undefined
+const marksOn = (marks: Marks, c?: Schemas['TableColumn']) =>
+  (marks ?? []).filter((m) => (c ? m.measure === c.measure && m.period === c.period : !m.measure))
+const anyMarks = computed(() => !!table.value?.whole_marks?.length || !!table.value?.rows.some((r) => r.marks?.length))
 
 const selected = computed(() => {
   const [measure, key, at, group] = cell.value.split('|')
-  return measure && key !== undefined && at ? { measure, key, period: at, by: group || level.value } : undefined
+  return key !== undefined && at ? { measure, key, period: at, by: group || level.value } : undefined
 })
-const named = (c: Schemas['TableColumn'], r: Schemas['TableRow']) =>
+// What is flagged of the figure that is open: on its cell first, then of its row, which need
+// not be in view.
+const opened = useQuery({
+  queryKey: computed(() => ['table', 'row', question.value.measures, selected.value]),
+  queryFn: async () => {
+    const { by, key, period } = selected.value!
+    const query = { measures: question.value.measures, by, period, text: by === 'whole' ? undefined : key, limit: 1000 }
+    const t = await need(api.GET('/api/table', { params: { query } }))
+    return t.rows.find((r) => r.key === key)?.marks ?? []
+  },
+  enabled: computed(() => !!selected.value),
+})
+const open = computed(() => {
+  const marks = opened.data.value ?? []
+  const on = marks.filter((m) => m.measure === selected.value?.measure)
+  return [...on, ...marks.filter((m) => !m.measure)]
+})
+const rowCell = (r: { key: string; by?: string }) => ['', r.key, period.value, ...(r.by ? [r.by] : [])].join('|')
+const named = (c: Schemas['TableColumn'], r: { key: string; by?: string }) =>
   [c.measure, r.key, c.period, ...(r.by ? [r.by] : [])].join('|')
 const calendar = useQuery({
   queryKey: ['calendar'],
@@ -263,7 +286,14 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
         </a>
       </div>
       <p class="px-4 pb-1 text-small text-muted" role="status">
-        {{ countWords(total, 'row') }}<template v-if="gathered">, subtotals among them</template
+        {{ countWords(total, 'row')
+        }}<template v-if="table?.without"
+          >, {{ table.without.toLocaleString('en-GB') }} without a figure
+          <template v-if="hidden">left out </template>
+          <button class="text-tide underline" @click="listed = hidden ? 'shown' : 'hidden'">
+            {{ hidden ? 'Show them' : 'Hide them' }}
+          </button></template
+        ><template v-if="gathered">, subtotals among them</template
         ><template v-for="c in noted" :key="c.measure"
           >; * groups and the total of {{ c.title }}: {{ c.groups }}</template
         ><template v-if="anyCutShort">; a bar with a gap is truncated (outlier)</template
@@ -334,28 +364,19 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           >
             {{ r.name || '(none)' }}
             <span v-if="r.key !== r.name" class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
-            <RouterLink
-              v-if="marksOn(r).length"
-              :to="`/exceptions/${marksOn(r)[0].exception}`"
-              class="ml-1 inline-block align-middle"
-              :title="markWords(marksOn(r))"
-              :aria-label="markWords(marksOn(r))"
-              ><ShapeMark :shape="grade(marksOn(r)[0].grade).shape" :tone="grade(marksOn(r)[0].grade).tone"
-            /></RouterLink>
+            <button v-if="marksOn(r.marks).length" class="ml-1" @click="cell = rowCell(r)">
+              <CellMarks :marks="marksOn(r.marks)" />
+            </button>
+            <span v-if="r.why" class="ml-1 text-small text-muted">{{ r.why }}</span>
           </th>
           <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(r, c, i)">
             <button
               class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
               :class="cell === named(table.columns[i], r) ? 'bg-tide-soft outline outline-tide' : ''"
-              :title="markWords(marksOn(r, table.columns[i])) || place(c, i)"
+              :title="place(c, i)"
               @click="cell = named(table.columns[i], r)"
             >
-              <span v-if="marksOn(r, table.columns[i]).length" class="mr-1"
-                ><ShapeMark
-                  :shape="grade(marksOn(r, table.columns[i])[0].grade).shape"
-                  :tone="grade(marksOn(r, table.columns[i])[0].grade).tone"
-                /><span class="sr-only">{{ markWords(marksOn(r, table.columns[i])) }}</span></span
-              >
+              <CellMarks :marks="marksOn(r.marks, table.columns[i])" />
               <span v-if="mark(r, c) === 'best'" class="mr-1 text-tide">↑<span class="sr-only">best</span></span>
               <span v-else-if="mark(r, c) === 'worst'" class="mr-1 text-muted"
                 >↓<span class="sr-only">worst</span></span
@@ -378,21 +399,33 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
         </template>
         <template v-if="level !== 'whole'" #foot>
           <tr>
-            <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">Total</th>
-            <td
-              v-for="(c, i) in table.whole"
-              :key="i"
-              class="border-t text-right font-semibold whitespace-nowrap"
-              :title="c.why"
-            >
-              {{ c.text || '–' }}
+            <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">
+              Total
+              <button
+                v-if="marksOn(table.whole_marks).length"
+                class="ml-1"
+                @click="cell = rowCell({ key: 'all', by: 'whole' })"
+              >
+                <CellMarks :marks="marksOn(table.whole_marks)" />
+              </button>
+            </th>
+            <td v-for="(c, i) in table.whole" :key="i" class="border-t !p-0 text-right font-semibold whitespace-nowrap">
+              <button
+                class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
+                :title="c.why"
+                @click="cell = named(table.columns[i], { key: 'all', by: 'whole' })"
+              >
+                <CellMarks :marks="marksOn(table.whole_marks, table.columns[i])" />{{ c.text || '–' }}
+              </button>
             </td>
           </tr>
         </template>
       </LongTable>
     </section>
     <SideSheet v-if="selected" label="Figure" @close="cell = ''">
+      <MarksList v-if="open.length" :marks="open" class="px-4 pt-2" />
       <BreakdownView
+        v-if="selected.measure"
         :measure="selected.measure"
         :by="selected.by"
         :subject="selected.key"

@@ -9,13 +9,14 @@ import { useSession } from '@/lib/session'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import PublishWhy from '@/parts/rules/PublishWhy.vue'
 import RuleTabs from '@/parts/rules/RuleTabs.vue'
+import { shapePaths } from '@/lib/shapes'
 import ShapeMark from '@/parts/ui/ShapeMark.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 import { refresh } from '@/lib/queries'
 
 type Style = Schemas['GradeChange']
-const tones: Style['tone'][] = ['red', 'amber', 'blue', 'violet', 'grey']
-const shapes: Style['shape'][] = ['diamond', 'triangle', 'circle', 'square', 'cross']
+const tones: Style['tone'][] = ['red', 'amber', 'green', 'blue', 'violet', 'grey']
+const shapes = Object.keys(shapePaths) as Style['shape'][]
 
 const queries = useQueryClient()
 const { may } = useSession()

@@ -9,6 +9,7 @@ import type { Schemas } from '@/lib/api'
 import { countWords, numberWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { roundAxis } from '@/lib/scale'
+import { shapePath } from '@/lib/shapes'
 import { theme } from '@/lib/theme'
 import ShapeMark from '@/parts/ui/ShapeMark.vue'
 
@@ -23,13 +24,7 @@ const box = ref<HTMLElement>()
 let chart: ECharts | undefined
 let size: ResizeObserver | undefined
 
-const symbols: Record<string, string> = {
-  diamond: 'diamond',
-  triangle: 'triangle',
-  square: 'rect',
-  circle: 'circle',
-  cross: 'path://M-5-3-3-5 0-2 3-5 5-3 2 0 5 3 3 5 0 2-3 5-5 3-2 0z',
-}
+const symbol = (shape?: string) => (shape ? `path://${shapePath(shape)}` : 'circle')
 
 // A record that would flatten the rest is drawn at the edge, with its number.
 const axis = computed(() =>
@@ -117,7 +112,7 @@ function draw() {
                 formatter: `${p.held !== undefined && p.held < min ? '↓' : '↑'} ${p.text}`,
                 ...text,
               },
-              symbol: g ? (symbols[g.shape] ?? 'circle') : 'circle',
+              symbol: symbol(g?.shape),
               symbolSize: g ? 12 : 5,
               itemStyle: { color: g ? colour(g.tone) : colour('muted') },
             }

@@ -12,7 +12,7 @@ vi.hoisted(() => {
 })
 
 import { show } from '@/lib/inside'
-import { shapePath } from '@/lib/shapes'
+import { shapePath, shapePaths } from '@/lib/shapes'
 import MarksRow from '@/parts/exceptions/MarksRow.vue'
 
 const periods = ['2026-06', '2026-07', '2026-08', '2026-09', '2026-10']
@@ -34,7 +34,7 @@ it('says the same in words, without what was not flagged', async () => {
 })
 
 it('has a shape for whatever a grade carries', () => {
-  const all = ['diamond', 'triangle', 'square', 'cross', 'circle'].map(shapePath)
-  expect(new Set(all).size).toBe(5)
+  const all = Object.values(shapePaths)
+  expect(new Set(all).size).toBe(9)
   expect(shapePath('another')).toBe(shapePath('circle'))
 })

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { shapePath } from '@/lib/shapes'
 import { toneColour } from '@/lib/rulebook'
 
 defineProps<{ shape: string; tone: string }>()
@@ -11,11 +12,7 @@ defineProps<{ shape: string; tone: string }>()
     :style="{ color: toneColour(tone) }"
     aria-hidden="true"
   >
-    <path v-if="shape === 'diamond'" d="M7 0.6 13.4 7 7 13.4 0.6 7z" fill="currentColor" />
-    <path v-else-if="shape === 'triangle'" d="M7 1.2 13.4 12.6H0.6z" fill="currentColor" />
-    <rect v-else-if="shape === 'square'" x="1.6" y="1.6" width="10.8" height="10.8" fill="currentColor" />
-    <path v-else-if="shape === 'cross'" d="M2 2 12 12M12 2 2 12" stroke="currentColor" stroke-width="3" />
-    <g v-else-if="shape === 'no data'" fill="none" stroke="currentColor" stroke-width="1.4">
+    <g v-if="shape === 'no data'" fill="none" stroke="currentColor" stroke-width="1.4">
       <rect x="1.7" y="1.7" width="10.6" height="10.6" />
       <path d="M4.4 7h5.2" />
     </g>
@@ -29,6 +26,6 @@ defineProps<{ shape: string; tone: string }>()
       stroke-width="1.4"
       stroke-dasharray="2.2 2"
     />
-    <circle v-else cx="7" cy="7" r="6" fill="currentColor" />
+    <path v-else :d="shapePath(shape)" transform="translate(7 7)" fill="currentColor" />
   </svg>
 </template>

@@ -1,0 +1,62 @@
+package rulebook_test
+
+import (
+	"math/big"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/core/method"
+	"oskel/core/rulebook"
+)
+
+// Pennants are what grades have of themselves: the more serious, the fuller.
+func TestGradesHavePennants(t *testing.T) {
+	book, problems := rulebook.Read([]byte(`oskel: 1
+title: Small
+kinds: {rep: {title: Rep}}
+feeds:
+  sales: {title: Lines, date: day, subjects: {rep: rep}, numbers: {net: money}}
+grades: [{name: act}, {name: look}, {name: note}, {name: fyi}, {name: fine, tone: green, shape: tick}]
+measures:
+  revenue: {title: Revenue, sum: sales.net, unit: money}
+desks: [{name: office, title: Office}]
+routes: [{otherwise: office}]
+`), method.All())
+	require.Empty(t, problems)
+	var shapes []string
+	for _, g := range book.Grades {
+		shapes = append(shapes, g.Shape)
+	}
+	assert.Equal(t, []string{"pennant", "half pennant", "open pennant", "open pennant", "tick"}, shapes)
+}
+
+// Zero is a number or a word; the dash, which stands for what is missing, is read from before.
+func TestZeroIsNoDash(t *testing.T) {
+	read := func(zero string) (*rulebook.Book, []rulebook.Problem) {
+		return rulebook.Read([]byte(`oskel: 1
+title: Small
+kinds: {rep: {title: Rep}}
+feeds:
+  sales: {title: Lines, date: day, subjects: {rep: rep}, numbers: {net: money}}
+grades: [{name: act}]
+measures:
+  revenue: {title: Revenue, sum: sales.net, unit: money, zero: `+zero+`}
+desks: [{name: office, title: Office}]
+routes: [{otherwise: office}]
+`), method.All())
+	}
+	for zero, shown := range map[string]string{"nil": "nil", "number": "0", "dash": "0", "twelve chars": "twelve chars"} {
+		book, problems := read(zero)
+		require.Empty(t, problems, zero)
+		assert.Equal(t, shown, rulebook.Show(book.Measure("revenue"), new(big.Rat)), zero)
+		assert.Equal(t, "5", rulebook.Show(book.Measure("revenue"), big.NewRat(5, 1)), zero)
+		assert.Equal(t, zero == "dash", len(book.Renamed) == 1, zero)
+	}
+	for _, zero := range []string{"'–'", "'0'", "13 characters", "''"} {
+		_, problems := read(zero)
+		require.NotEmpty(t, problems, zero)
+		assert.Contains(t, problems[0].Text, "a word of at most 12 characters", zero)
+	}
+}
