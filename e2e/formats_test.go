@@ -36,7 +36,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"rules"}, ".", "thin-margin"},
 		{[]string{"rulebook", "measures"}, ".", "margin_rate"},
 		{[]string{"dial", "list"}, ".", "margin_floor"},
-		{[]string{"grade", "list"}, ".", "diamond"},
+		{[]string{"grade", "list"}, ".", "half pennant"},
 		{[]string{"rulebook", "revisions"}, ".", "REVISION"},
 		{[]string{"rulebook", "uses", "margin_floor"}, ".", "rule thin-margin"},
 		{[]string{"period", "calendar", "2026"}, "periods", "Spring fair 2026"},

@@ -83,7 +83,7 @@ func TestGridAndTrend(t *testing.T) {
 		assert.Equal(t, trend.Raised[12]+trend.Standing[12], sum, by)
 	}
 	_, out, errs := s.oskel("ines", "exceptions", "grid", "-period", "2026-10", "-top", "3")
-	assert.Contains(t, out, "◆")
+	assert.Contains(t, out, "▶")
 	assert.Contains(t, errs, "3 of")
 	_, out, _ = s.oskel("ines", "exceptions", "trend", "-period", "2026-10", "-by", "desk")
 	assert.Contains(t, strings.ToLower(out), "standing")
@@ -166,5 +166,5 @@ func TestGridInTheConsole(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, found, path)
 	}
-	do(t, p.Follow("/exceptions/trend?period=2026-10"), p.Sees("Standing"), p.Follow("/figures?period=2026-10&by=rep&flagged=yes"), p.Sees("8 rows"))
+	do(t, p.Follow("/exceptions/trend?period=2026-10"), p.Sees("Standing"), p.Follow("/figures?period=2026-10&by=rep&flagged=yes"), p.Sees("9 rows"))
 }

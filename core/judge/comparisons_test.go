@@ -349,7 +349,8 @@ func TestAdvice(t *testing.T) {
   - {name: l, judges: rep, threshold: {of: margin, against: "group_value(margin, shop.town)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}
 `), method.All())
 	assert.Contains(t, fmt.Sprint(refused), "group_value asks within shop.town, which is none of a rep")
-	_, problems, advice := judge.ReadBook([]byte(head + `
+	alike := strings.Replace(strings.Replace(head, "{name: act", "{shape: circle, name: act", 1), "{name: look", "{shape: circle, name: look", 1)
+	_, problems, advice := judge.ReadBook([]byte(alike + `
   - {name: first, judges: rep, last_word: true, threshold: {of: margin, bands: [{grade: act, below: 30%}, {clear: rest}]}}
   - {name: hidden, judges: rep, threshold: {of: margin, bands: [{grade: look, below: 20%}, {clear: rest}]}}
   - {name: seen, judges: rep, threshold: {of: margin, bands: [{grade: look, below: 40%}, {clear: rest}]}}

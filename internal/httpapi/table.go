@@ -14,8 +14,8 @@ import (
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
-	"oskel/internal/store"
 	"oskel/internal/sheet"
+	"oskel/internal/store"
 )
 
 func goodOf(m *rulebook.Measure) string {
