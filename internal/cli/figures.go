@@ -21,8 +21,9 @@ var figureCommands = []command{
 	{
 		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, by group or in total, in one or several periods",
 		long: "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or " +
-			"2026-10-31, or name a window of the calendar. The\nrows are all who are active in one of the periods, and pairs that have a figure; a dash is a value that is missing. The\n" +
-			"last row is the total: of a ratio, the ratio of the sums. -o writes a file that its ending\nnames: .csv, .json, .xlsx or .parquet.",
+			"2026-10-31, or name a window of the calendar. The\nrows are all who are active in one of the periods, and pairs that have a figure; a dash is\n" +
+			"a value that is missing. The last row is the total: of a ratio, the ratio of the sums. -o\nwrites a file that its ending " +
+			"names: .csv, .json, .xlsx or .parquet.",
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 " +
 			"-periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" " +
 			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by " +
