@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -103,6 +104,22 @@ func TestMarksOfATable(t *testing.T) {
 	_, out, _ := s.oskel("rea", "table", "-by", "rep", "-groups", "rep.territory", "-period", "2026-10", "revenue,margin")
 	assert.Regexp(t, `South +1,000 +10\.0% +.*Act now: Thin in the territory`, out)
 	assert.Regexp(t, `Total +2,000 .*Look: All of it`, out)
+
+	// The legend says of each kind of mark when it is given, and how many there are.
+	require.NotNil(t, all.Legend)
+	var legend []string
+	for _, l := range *all.Legend {
+		legend = append(legend, fmt.Sprint(l.Grade, " ", l.Rule, " ", l.Count, ": ", l.Words))
+	}
+	assert.Equal(t, []string{"act region 1: margin rate is below 18%", "act thin-margin 1: margin rate is below 18%",
+		"act behind 1: revenue as a share of its target is below 100%", "look second 2: margin rate is below 30%",
+		"look everything 1: revenue is above 10", "look behind 1: there is no data",
+		"look quiet 1: the last of the order lines lies 31 days or more before the period's last day; one that was never seen is not judged"}, legend)
+	text := "bera"
+	some := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Text: &text}))
+	for _, l := range *some.Legend {
+		assert.NotEqual(t, "quiet", l.Rule, "it is of one who is not listed")
+	}
 
 	// A click on a marked cell tells each mark, with the ways on.
 	p := screen(t, s, 1280, 800)

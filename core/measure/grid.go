@@ -114,6 +114,17 @@ func (e *Engine) LayOut(a Ask) *Layout {
 	return l
 }
 
+// Lists says which of some keys are rows of the grid, on whatever page; subtotals are not asked.
+func (l *Layout) Lists(keys map[string]bool) map[string]bool {
+	out := map[string]bool{}
+	for _, entry := range l.entries {
+		if key := l.of.keys[entry.code]; entry.depth == 0 && keys[key] {
+			out[key] = true
+		}
+	}
+	return out
+}
+
 // Engine is the one whose figures are laid out.
 func (l *Layout) Engine() *Engine { return l.of.e }
 

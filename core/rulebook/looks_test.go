@@ -60,3 +60,29 @@ routes: [{otherwise: office}]
 		assert.Contains(t, problems[0].Text, "a word of at most 12 characters", zero)
 	}
 }
+
+// A legend says where a band truly lies: what earlier bands took is not its own.
+func TestMarksInWords(t *testing.T) {
+	book, problems := rulebook.Read([]byte(`oskel: 1
+title: Small
+kinds: {rep: {title: Rep}}
+feeds:
+  sales: {title: Lines, date: day, subjects: {rep: rep}, numbers: {net: money}}
+grades: [{name: act}, {name: look}, {name: note}]
+dials: {floor: {value: 500}}
+measures:
+  revenue: {title: Revenue, sum: sales.net, unit: money}
+rules:
+  - name: low
+    judges: rep
+    no_data: note
+    threshold: {of: revenue, bands: [{grade: act, at_most: 100, label: hardly any}, {grade: look, below: floor}, {grade: note, above: 900}, {clear: rest}]}
+desks: [{name: office, title: Office}]
+routes: [{otherwise: office}]
+`), method.All())
+	require.Empty(t, problems)
+	for grade, words := range map[string]string{"act": "revenue is at most 100 (hardly any)", "look": "revenue is above 100 and below floor (500)",
+		"note": "revenue is above 900, or there is no data", "none": ""} {
+		assert.Equal(t, words, book.MarkWords(book.Rule("low"), grade), grade)
+	}
+}

@@ -88,24 +88,29 @@ func atLeast(included bool) string {
 	return "above"
 }
 
+// heldWords says what a threshold holds against its bands.
+func (b *Book) heldWords(t *Threshold) string {
+	what := words.LowerFirst(b.Measure(t.Of).Title)
+	if t.Against == nil {
+		return what
+	}
+	comparison := b.ComparisonWords(t)
+	switch t.As {
+	case "ratio":
+		return what + " as a share of " + comparison
+	case "change":
+		return what + " as a change from " + comparison
+	}
+	return what + " less " + comparison
+}
+
 // thresholdWords says a threshold in a sentence's part, in the same words in the console, files and
 // mails.
 func (b *Book) thresholdWords(t *Threshold) string {
 	if t.Choices != nil {
 		return b.choiceWords(t.Choices)
 	}
-	what := words.LowerFirst(b.Measure(t.Of).Title)
-	if t.Against != nil {
-		comparison := b.ComparisonWords(t)
-		switch t.As {
-		case "ratio":
-			what += " as a share of " + comparison
-		case "change":
-			what += " as a change from " + comparison
-		default:
-			what += " less " + comparison
-		}
-	}
+	what := b.heldWords(t)
 	var parts []string
 	for i, band := range t.Bands {
 		verdict := "clear"
@@ -122,6 +127,66 @@ func (b *Book) thresholdWords(t *Threshold) string {
 		}
 	}
 	return strings.Join(parts, ", else ")
+}
+
+// MarkWords says when a rule gives a grade, for the legend of a table: the band with its own
+// name, or what its method looks for.
+func (b *Book) MarkWords(r *Rule, grade string) string {
+	var out []string
+	switch t := r.Threshold; {
+	case t == nil && r.Method != nil:
+		out = append(out, strings.TrimPrefix(r.Method.Words(b, r), b.Grade(grade).Label+" when "))
+	case t != nil && t.Choices != nil:
+		out = append(out, b.choiceWords(t.Choices))
+	case t != nil:
+		what := b.heldWords(t)
+		laid, _ := b.Partition(t.Bands)
+		for _, in := range laid {
+			band := t.Bands[in.Band]
+			if band.Grade != grade {
+				continue
+			}
+			said := what + " is " + b.cutWords(t.Bands, in)
+			if band.Label != "" {
+				said += " (" + band.Label + ")"
+			}
+			out = append(out, said)
+		}
+	}
+	if r.NoData == grade {
+		out = append(out, "there is no data")
+	}
+	return strings.Join(out, ", or ")
+}
+
+// cutWords says from where to where an interval of bands reaches, with the ends that its band
+// leaves to the others.
+func (b *Book) cutWords(bands []Band, in Interval) string {
+	number := func(c Cut) string {
+		for _, band := range bands {
+			for _, end := range []*End{band.Low, band.High} {
+				if end != nil && b.Value(end.Bound) == c.At {
+					return b.Number(end.Bound)
+				}
+			}
+		}
+		return c.At.String()
+	}
+	var said []string
+	if in.Low.Inf == 0 {
+		said = append(said, atLeast(!in.Low.After)+" "+number(in.Low))
+	}
+	if in.High.Inf == 0 {
+		word := "below"
+		if in.High.After {
+			word = "at most"
+		}
+		said = append(said, word+" "+number(in.High))
+	}
+	if len(said) == 0 {
+		return "anything"
+	}
+	return strings.Join(said, " and ")
 }
 
 // ComparisonWords says what a threshold holds its measure against.

@@ -130,6 +130,9 @@ func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) 
 		return e.client.GetTable(ctx, p)
 	}, func(page client.Table) (*string, bool) {
 		page.Rows = joined(all.Rows, page.Rows)
+		if page.Legend == nil {
+			page.Legend = all.Legend
+		}
 		all = page
 		return all.Next, top > 0 && len(all.Rows) >= top
 	})
@@ -225,6 +228,9 @@ func showTable(ctx context.Context, e *env, t client.Table) error {
 	if err := e.show(t, columns, rows); err != nil {
 		return err
 	}
+	if err := legend(ctx, e, t); err != nil {
+		return err
+	}
 	said := map[string]bool{}
 	for _, c := range t.Columns {
 		if c.Groups != nil && !said[c.Measure] {
@@ -240,6 +246,21 @@ func showTable(ctx context.Context, e *env, t client.Table) error {
 		e.printf("%d without a figure are left out.\n", t.Without)
 	case t.Without > 0:
 		e.printf("%d without a figure.\n", t.Without)
+	}
+	return nil
+}
+
+// legend says what the marks of a table mean, and how many there are.
+func legend(ctx context.Context, e *env, t client.Table) error {
+	if t.Legend == nil || len(*t.Legend) == 0 || e.format != "table" {
+		return nil
+	}
+	mark, err := marks(ctx, e)
+	if err != nil {
+		return err
+	}
+	for _, l := range *t.Legend {
+		e.printf("%s by %s, %d: %s.\n", mark(l.Grade), l.Title, l.Count, l.Words)
 	}
 	return nil
 }

@@ -2508,6 +2508,18 @@ type KindStake struct {
 	Title string `json:"title"`
 }
 
+// LegendEntry defines model for LegendEntry.
+type LegendEntry struct {
+	// Count How many marks of it there are
+	Count int    `json:"count"`
+	Grade string `json:"grade"`
+	Rule  string `json:"rule"`
+	Title string `json:"title"`
+
+	// Words When the rule gives the grade
+	Words string `json:"words"`
+}
+
 // LookBack defines model for LookBack.
 type LookBack struct {
 	// Empty No feed that the rule reads has a line in it, so that it counts for nothing
@@ -3488,9 +3500,12 @@ type SweepStage struct {
 // Table defines model for Table.
 type Table struct {
 	Columns []TableColumn `json:"columns"`
-	Next    *string       `json:"next,omitempty"`
-	Rows    []TableRow    `json:"rows"`
-	Total   int           `json:"total"`
+
+	// Legend What the marks of all rows mean, not of this page alone, the most serious first; with the first page
+	Legend *[]LegendEntry `json:"legend,omitempty"`
+	Next   *string        `json:"next,omitempty"`
+	Rows   []TableRow     `json:"rows"`
+	Total  int            `json:"total"`
 
 	// Whole The totals: of ratios the ratio of the sums
 	Whole []Cell `json:"whole"`

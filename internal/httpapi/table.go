@@ -210,10 +210,14 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 	var out contract.GetTable200JSONResponse
 	var book *rulebook.Book
 	var asked measure.Ask
-	err := s.grid(ctx, r.Params, new([]string), func(ask measure.Ask, l *measure.Layout) error {
+	err := s.grid(ctx, r.Params, new([]string), func(ask measure.Ask, l *measure.Layout) (err error) {
 		book, asked = l.Engine().Book, ask
 		out = tableOut(book, ask, l.Page(ask.Offset, ask.Limit))
-		return nil
+		if ask.Offset > 0 {
+			return nil
+		}
+		out.Legend, err = s.legend(ctx, book, ask, l)
+		return err
 	})
 	if err == nil {
 		err = s.markRows(ctx, book, asked, (*contract.Table)(&out))

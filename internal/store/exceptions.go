@@ -264,6 +264,26 @@ func (s *Store) FlaggedKeys(ctx context.Context, level string, periods []calenda
 	return append([]string{}, keys...), err
 }
 
+// FlagCount is how often a rule flags one subject with a grade.
+type FlagCount struct {
+	Key, Rule, Grade string
+	Count            int
+}
+
+// FlagCounts counts what is flagged of a level in some periods of one grain.
+func (s *Store) FlagCounts(ctx context.Context, level string, periods []calendar.Key) ([]FlagCount, error) {
+	if len(periods) == 0 {
+		return nil, nil
+	}
+	rows, err := s.pool.Query(ctx, `select s.key, e.rule, e.grade, count(*) from exceptions e join subjects s on s.kind = e.kind and s.code = e.code
+		where e.grain = $1 and e.period = any($2) and e.kind = $3 and e.state <> 'cleared' group by s.key, e.rule, e.grade`,
+		periods[0].Grain, starts(periods), level)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[FlagCount])
+}
+
 // FlagsOf lists what is flagged of some of a level, by their keys, in some periods of
 // one grain: the most serious first.
 func (s *Store) FlagsOf(ctx context.Context, level string, keys []string, periods []calendar.Key) ([]Exception, error) {

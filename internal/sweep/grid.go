@@ -151,6 +151,11 @@ func (s *Service) Flagged(ctx context.Context, level string, periods []calendar.
 	return s.store.FlaggedKeys(ctx, level, periods)
 }
 
+// FlagCounts counts what is flagged of a level in some periods, by subject, rule and grade.
+func (s *Service) FlagCounts(ctx context.Context, level string, periods []calendar.Key) ([]store.FlagCount, error) {
+	return s.store.FlagCounts(ctx, level, periods)
+}
+
 // FlagsOf is what is flagged of some of a level in some periods, the most serious first.
 func (s *Service) FlagsOf(ctx context.Context, level string, keys []string, periods []calendar.Key) ([]store.Exception, error) {
 	return s.store.FlagsOf(ctx, level, keys, periods)

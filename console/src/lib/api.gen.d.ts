@@ -2201,6 +2201,8 @@ export interface components {
             whole: components["schemas"]["Cell"][];
             /** @description Where the whole is flagged, the most serious first */
             whole_marks?: components["schemas"]["RowMark"][];
+            /** @description What the marks of all rows mean, not of this page alone, the most serious first; with the first page */
+            legend?: components["schemas"]["LegendEntry"][];
             total: number;
             /** @description How many of those who match have no figure in any column, listed or not */
             without: number;
@@ -2230,6 +2232,15 @@ export interface components {
             why?: string;
             /** @description Where it is flagged, the most serious first */
             marks?: components["schemas"]["RowMark"][];
+        };
+        LegendEntry: {
+            rule: string;
+            title: string;
+            grade: string;
+            /** @description When the rule gives the grade */
+            words: string;
+            /** @description How many marks of it there are */
+            count: number;
         };
         RowMark: {
             /** Format: int64 */

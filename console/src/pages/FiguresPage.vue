@@ -13,11 +13,11 @@ import { useQueryChange, useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { reach } from '@/lib/scale'
 import { useTyped } from '@/lib/typed'
-import GradeMark from '@/parts/ui/GradeMark.vue'
 import CellMarks from '@/parts/figures/CellMarks.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
 import BreakdownView from '@/parts/figures/BreakdownView.vue'
 import MarksList from '@/parts/figures/MarksList.vue'
+import TableLegend from '@/parts/figures/TableLegend.vue'
 import SelectOne from '@/parts/ui/SelectOne.vue'
 import SelectSome from '@/parts/ui/SelectSome.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
@@ -26,7 +26,7 @@ import QueryState from '@/parts/ui/QueryState.vue'
 const route = useRoute()
 const change = useQueryChange()
 const { period, label } = usePeriod()
-const { book, grades } = useRulebook()
+const { book } = useRulebook()
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET('/api/measures')) })
 
 const by = useQueryWord('by')
@@ -192,7 +192,18 @@ const hidden = computed(() => (listed.value ? listed.value === 'hidden' : sides.
 type Marks = Schemas['RowMark'][] | undefined
 const marksOn = (marks: Marks, c?: Schemas['TableColumn']) =>
   (marks ?? []).filter((m) => (c ? m.measure === c.measure && m.period === c.period : !m.measure))
-const anyMarks = computed(() => !!table.value?.whole_marks?.length || !!table.value?.rows.some((r) => r.marks?.length))
+
+// What stands below the table beside the marks: its scale, its bars, and how totals are made.
+const notes = computed(() => [
+  ...(gathered.value ? ['Subtotals precede the rows of their group.'] : []),
+  ...noted.value.map((c) => `* Groups and the total of ${c.title}: ${c.groups}.`),
+  ...(anyCutShort.value ? ['A bar with a gap is truncated (outlier).'] : []),
+  ...(shade.value === 'places' ? [`Darker is a better rank in its ${gathered.value ? 'group' : 'column'}.`] : []),
+  ...(shade.value === 'rows' && over.value === 'months' ? ['Darker is a better rank in its row.'] : []),
+  ...(over.value === 'months' || gathered.value
+    ? [`↑ best and ↓ worst of each ${over.value === 'months' ? 'row' : 'group'}.`]
+    : []),
+])
 
 const selected = computed(() => {
   const [measure, key, at, group] = cell.value.split('|')
@@ -293,25 +304,14 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           <button class="text-tide underline" @click="listed = hidden ? 'shown' : 'hidden'">
             {{ hidden ? 'Show them' : 'Hide them' }}
           </button></template
-        ><template v-if="gathered">, subtotals among them</template
-        ><template v-for="c in noted" :key="c.measure"
-          >; * groups and the total of {{ c.title }}: {{ c.groups }}</template
-        ><template v-if="anyCutShort">; a bar with a gap is truncated (outlier)</template
-        ><template v-if="shade === 'places'"
-          >; darker is a better rank in its {{ gathered ? 'group' : 'column' }}</template
-        ><template v-if="shade === 'rows' && over === 'months'">; darker is a better rank in its row</template
-        ><template v-if="over === 'months' || gathered"
-          >; ↑ best and ↓ worst of each {{ over === 'months' ? 'row' : 'group' }}</template
-        ><template v-if="anyMarks"
-          ><span v-for="g in grades" :key="g.name" class="ml-3"><GradeMark :grade="g.name" /></span
-        ></template>
+        >
       </p>
       <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <QueryState v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
       <QueryState v-else-if="!total" :empty="text ? 'No match.' : `There are no figures for ${label}.`" />
       <LongTable
         v-else
-        class="figures max-h-[max(20rem,calc(100vh-13rem))] px-2"
+        class="figures max-h-[max(20rem,calc(100vh-17rem))] px-2"
         label="Figures"
         :list="list"
         :around="2"
@@ -421,6 +421,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           </tr>
         </template>
       </LongTable>
+      <TableLegend v-if="table && total" :entries="table.legend ?? []" :notes="notes" />
     </section>
     <SideSheet v-if="selected" label="Figure" @close="cell = ''">
       <MarksList v-if="open.length" :marks="open" class="px-4 pt-2" />
