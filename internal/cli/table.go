@@ -239,7 +239,7 @@ func wrapText(s string, width int) []string {
 }
 
 // The marks of grades and verdicts; on a terminal with their colour.
-var shapes = map[string]string{"pennant": "▶", "half pennant": "◗", "open pennant": "▷", "tick": "✓",
+var shapes = map[string]string{"pennant": "▶", "half pennant": "▸", "open pennant": "▷", "tick": "✓",
 	"diamond": "◆", "triangle": "▲", "circle": "●", "square": "■", "cross": "✕"}
 
 var tones = map[string]string{"red": "31", "amber": "33", "green": "32", "blue": "34", "violet": "35", "grey": "90"}

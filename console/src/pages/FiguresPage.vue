@@ -367,7 +367,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
             <button v-if="marksOn(r.marks).length" class="ml-1" @click="cell = rowCell(r)">
               <CellMarks :marks="marksOn(r.marks)" />
             </button>
-            <span v-if="r.why" class="ml-1 text-small text-muted">{{ r.why }}</span>
+            <span v-if="r.why" class="ml-1 text-small text-muted max-sm:sr-only">{{ r.why }}</span>
           </th>
           <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(r, c, i)">
             <button

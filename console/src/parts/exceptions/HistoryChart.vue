@@ -114,6 +114,7 @@ function draw() {
               },
               symbol: symbol(g?.shape),
               symbolSize: g ? 12 : 5,
+              symbolKeepAspect: true,
               itemStyle: { color: g ? colour(g.tone) : colour('muted') },
             }
           }),
