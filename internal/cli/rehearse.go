@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"oskel/core/rulebook"
 	"oskel/internal/client"
 )
 
@@ -399,8 +400,8 @@ var revisionCommands = []command{
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why (required)")
 			label := f.String("label", "", "what it is called; unchanged unless given")
-			tone := f.String("tone", "", "red, amber, green, blue, violet or grey; unchanged unless given")
-			shape := f.String("shape", "", "pennant, \"half pennant\", \"open pennant\", tick, diamond, triangle, circle, square or cross; unchanged unless given")
+			tone := f.String("tone", "", "one of "+strings.Join(rulebook.Tones, ", ")+"; unchanged unless given")
+			shape := f.String("shape", "", "one of "+strings.Join(rulebook.Shapes, ", ")+"; unchanged unless given")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 || *label+*tone+*shape == "" {
 					return usagef("expected a grade, and a label, tone or shape for it")

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"oskel/core/rulebook"
 	"oskel/internal/client"
 )
 
@@ -30,6 +31,15 @@ func TestTablesAlignAndWrap(t *testing.T) {
 	e.format = "json"
 	require.NoError(t, e.show(map[string]string{"a": "<b>"}, nil, nil))
 	assert.Equal(t, "{\n  \"a\": \"<b>\"\n}\n", out.String())
+}
+
+func TestEveryMarkIsDrawn(t *testing.T) {
+	for _, shape := range rulebook.Shapes {
+		assert.NotEmpty(t, shapes[shape], shape)
+	}
+	for _, tone := range rulebook.Tones {
+		assert.NotEmpty(t, tones[tone], tone)
+	}
 }
 
 func TestMarksAreWordsWithoutATerminal(t *testing.T) {

@@ -8,10 +8,27 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"oskel/core/rulebook"
 	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 )
+
+// The contract knows the marks of grades that the rulebook knows, and paper has a colour for each tone.
+func TestMarksOfGrades(t *testing.T) {
+	spec, err := contract.GetSpec()
+	require.NoError(t, err)
+	for property, known := range map[string][]string{"tone": rulebook.Tones, "shape": rulebook.Shapes} {
+		var listed []string
+		for _, v := range spec.Components.Schemas["GradeChange"].Value.Properties[property].Value.Enum {
+			listed = append(listed, v.(string))
+		}
+		assert.Equal(t, known, listed, property)
+	}
+	for _, tone := range rulebook.Tones {
+		assert.NotEmpty(t, paperTones[tone], tone)
+	}
+}
 
 // hasBook says whether a schema has a rulebook's text in it, at any depth.
 func hasBook(ref *openapi3.SchemaRef, seen map[string]bool) bool {

@@ -23,7 +23,18 @@ export function useRulebook() {
   return { query, book: query.data, grades, grade, desk, kind }
 }
 
+const inStyle: Record<Schemas['GradeChange']['tone'], true> = {
+  red: true,
+  amber: true,
+  green: true,
+  blue: true,
+  violet: true,
+  grey: true,
+}
+/** The tones of grades, in the order in which they are offered. */
+export const tones = Object.keys(inStyle) as Schemas['GradeChange']['tone'][]
+
 /** The colour of a tone; the words are those of style.css. */
 export function toneColour(tone: string): string {
-  return `var(--${['red', 'amber', 'green', 'blue', 'violet'].includes(tone) ? tone : 'grey'})`
+  return `var(--${tone in inStyle ? tone : 'grey'})`
 }

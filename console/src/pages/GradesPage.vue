@@ -4,7 +4,7 @@ import { computed, reactive, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { useQueryWord } from '@/lib/query'
-import { toneColour, useRulebook } from '@/lib/rulebook'
+import { toneColour, tones, useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import PublishWhy from '@/parts/rules/PublishWhy.vue'
@@ -15,7 +15,6 @@ import QueryState from '@/parts/ui/QueryState.vue'
 import { refresh } from '@/lib/queries'
 
 type Style = Schemas['GradeChange']
-const tones: Style['tone'][] = ['red', 'amber', 'green', 'blue', 'violet', 'grey']
 const shapes = Object.keys(shapePaths) as Style['shape'][]
 
 const queries = useQueryClient()
