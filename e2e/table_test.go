@@ -49,7 +49,7 @@ func TestNobodyIsLeftOut(t *testing.T) {
 	assert.Contains(t, errs, "1 without a figure.")
 	_, out, errs = s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-with-figures", "revenue")
 	assert.NotContains(t, out, "R3")
-	assert.Contains(t, errs, "1 without a figure are left out.")
+	assert.Contains(t, errs, "1 without a figure left out.")
 	_, out, _ = s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-format", "csv", "revenue")
 	assert.Contains(t, out, "R3,Cato Made-Up,\n", "missing is empty in a file, and the row is there")
 
@@ -119,6 +119,12 @@ func TestMarksOfATable(t *testing.T) {
 	some := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Text: &text}))
 	for _, l := range *some.Legend {
 		assert.NotEqual(t, "quiet", l.Rule, "it is of one who is not listed")
+	}
+	text = "arne"
+	north := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Groups: &groups, Period: "2026-10",
+		Text: &text}))
+	for _, l := range *north.Legend {
+		assert.NotEqual(t, "region", l.Rule, "South has no subtotal here")
 	}
 
 	// A click on a marked cell tells each mark, with the ways on.

@@ -114,11 +114,20 @@ func (e *Engine) LayOut(a Ask) *Layout {
 	return l
 }
 
-// Lists says which of some keys are rows of the grid, on whatever page; subtotals are not asked.
-func (l *Layout) Lists(keys map[string]bool) map[string]bool {
+// Lists are the keys of a level that have a row on some page, subtotals too: of its subjects
+// those among some keys, in order, since they may be many.
+func (l *Layout) Lists(level Level, among []string) map[string]bool {
 	out := map[string]bool{}
 	for _, entry := range l.entries {
-		if key := l.of.keys[entry.code]; entry.depth == 0 && keys[key] {
+		of := l.of
+		if entry.depth > 0 {
+			of = l.groups[entry.depth-1].of
+		}
+		if of.level != level {
+			continue
+		}
+		key := of.keys[entry.code]
+		if _, found := slices.BinarySearch(among, key); found || entry.depth > 0 {
 			out[key] = true
 		}
 	}

@@ -26,7 +26,7 @@ func (e *Engine) There(s Slot) []bool {
 	return e.exists[s]
 }
 
-// findThere says who is there on the last day of a slot, by code. A pair is from its first line on.
+// findThere finds what There says, anew.
 func (e *Engine) findThere(s Slot) []bool {
 	there := make([]bool, e.Size(s.Level))
 	if s.Paired() {

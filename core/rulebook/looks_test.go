@@ -11,19 +11,24 @@ import (
 	"oskel/core/rulebook"
 )
 
-// Pennants are what grades have of themselves: the more serious, the fuller.
-func TestGradesHavePennants(t *testing.T) {
-	book, problems := rulebook.Read([]byte(`oskel: 1
+const (
+	lookHead = `oskel: 1
 title: Small
 kinds: {rep: {title: Rep}}
 feeds:
   sales: {title: Lines, date: day, subjects: {rep: rep}, numbers: {net: money}}
-grades: [{name: act}, {name: look}, {name: note}, {name: fyi}, {name: fine, tone: green, shape: tick}]
+`
+	lookTail = `desks: [{name: office, title: Office}]
+routes: [{otherwise: office}]
+`
+)
+
+// Pennants are what grades have of themselves: the more serious, the fuller.
+func TestGradesHavePennants(t *testing.T) {
+	book, problems := rulebook.Read([]byte(lookHead+`grades: [{name: act}, {name: look}, {name: note}, {name: fyi}, {name: fine, tone: green, shape: tick}]
 measures:
   revenue: {title: Revenue, sum: sales.net, unit: money}
-desks: [{name: office, title: Office}]
-routes: [{otherwise: office}]
-`), method.All())
+`+lookTail), method.All())
 	require.Empty(t, problems)
 	var shapes []string
 	for _, g := range book.Grades {
@@ -35,17 +40,10 @@ routes: [{otherwise: office}]
 // Zero is a number or a word; the dash, which stands for what is missing, is read from before.
 func TestZeroIsNoDash(t *testing.T) {
 	read := func(zero string) (*rulebook.Book, []rulebook.Problem) {
-		return rulebook.Read([]byte(`oskel: 1
-title: Small
-kinds: {rep: {title: Rep}}
-feeds:
-  sales: {title: Lines, date: day, subjects: {rep: rep}, numbers: {net: money}}
-grades: [{name: act}]
+		return rulebook.Read([]byte(lookHead+`grades: [{name: act}]
 measures:
   revenue: {title: Revenue, sum: sales.net, unit: money, zero: `+zero+`}
-desks: [{name: office, title: Office}]
-routes: [{otherwise: office}]
-`), method.All())
+`+lookTail), method.All())
 	}
 	for zero, shown := range map[string]string{"nil": "nil", "number": "0", "dash": "0", "twelve chars": "twelve chars"} {
 		book, problems := read(zero)
@@ -63,12 +61,7 @@ routes: [{otherwise: office}]
 
 // A legend says where a band truly lies: what earlier bands took is not its own.
 func TestMarksInWords(t *testing.T) {
-	book, problems := rulebook.Read([]byte(`oskel: 1
-title: Small
-kinds: {rep: {title: Rep}}
-feeds:
-  sales: {title: Lines, date: day, subjects: {rep: rep}, numbers: {net: money}}
-grades: [{name: act}, {name: look}, {name: note}]
+	book, problems := rulebook.Read([]byte(lookHead+`grades: [{name: act}, {name: look}, {name: note}]
 dials: {floor: {value: 500}}
 measures:
   revenue: {title: Revenue, sum: sales.net, unit: money}
@@ -77,12 +70,25 @@ rules:
     judges: rep
     no_data: note
     threshold: {of: revenue, bands: [{grade: act, at_most: 100, label: hardly any}, {grade: look, below: floor}, {grade: note, above: 900}, {clear: rest}]}
-desks: [{name: office, title: Office}]
-routes: [{otherwise: office}]
-`), method.All())
+  - name: odd
+    judges: rep
+    no_data: act
+    outlier: {of: revenue, beyond: 3.5, grade: look}
+  - name: chosen
+    judges: rep
+    threshold:
+      choose:
+        - {grade: act, all: [revenue below 10]}
+        - {grade: look, all: [revenue below 20]}
+`+lookTail), method.All())
 	require.Empty(t, problems)
 	for grade, words := range map[string]string{"act": "revenue is at most 100 (hardly any)", "look": "revenue is above 100 and below floor (500)",
 		"note": "revenue is above 900, or there is no data", "none": ""} {
 		assert.Equal(t, words, book.MarkWords(book.Rule("low"), grade), grade)
 	}
+	assert.Equal(t, "there is no data", book.MarkWords(book.Rule("odd"), "act"), "its method gives another grade")
+	assert.NotContains(t, book.MarkWords(book.Rule("odd"), "look"), "Look when")
+	assert.NotEmpty(t, book.MarkWords(book.Rule("odd"), "look"))
+	assert.Contains(t, book.MarkWords(book.Rule("chosen"), "look"), "revenue below 20")
+	assert.NotContains(t, book.MarkWords(book.Rule("chosen"), "look"), "revenue below 10")
 }

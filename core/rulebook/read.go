@@ -346,7 +346,8 @@ func (v value) zeroWord() string {
 		v.r.renamed = append(v.r.renamed, Problem{Position: v.at, Path: v.path,
 			Text: "a dash stands for what is missing, so zero is shown as 0; a word may stand for it, such as 'zero: nil'"})
 		return ""
-	case utf8.RuneCountInString(word) > longestZero || !strings.ContainsFunc(word, unicode.IsLetter):
+	case utf8.RuneCountInString(word) > longestZero || !strings.ContainsFunc(word, unicode.IsLetter) ||
+		strings.ContainsFunc(word, unicode.IsControl):
 		v.complain("expected number, or a word of at most %d characters, such as nil, found %q", longestZero, word)
 		return ""
 	}

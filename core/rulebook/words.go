@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"oskel/core/lang"
@@ -134,11 +135,15 @@ func (b *Book) thresholdWords(t *Threshold) string {
 func (b *Book) MarkWords(r *Rule, grade string) string {
 	var out []string
 	switch t := r.Threshold; {
-	case t == nil && r.Method != nil:
+	case t == nil && r.Method != nil && r.Says("grade") == grade:
 		out = append(out, strings.TrimPrefix(r.Method.Words(b, r), b.Grade(grade).Label+" when "))
 	case t != nil && t.Choices != nil:
-		out = append(out, b.choiceWords(t.Choices))
-	case t != nil:
+		its := slices.DeleteFunc(slices.Clone(t.Choices), func(c Choice) bool { return c.Grade != grade })
+		for _, c := range its {
+			said := strings.TrimSuffix(b.choiceWords([]Choice{c}), ", else clear")
+			out = append(out, strings.TrimPrefix(said, b.Grade(grade).Label+" when "))
+		}
+	case t != nil && t.Bands != nil:
 		what := b.heldWords(t)
 		laid, _ := b.Partition(t.Bands)
 		for _, in := range laid {

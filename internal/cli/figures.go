@@ -243,7 +243,7 @@ func showTable(ctx context.Context, e *env, t client.Table) error {
 	}
 	switch listed := slices.ContainsFunc(t.Rows, func(r client.TableRow) bool { return r.Why != nil }); {
 	case t.Without > 0 && !listed && len(t.Rows) == t.Total:
-		e.printf("%d without a figure are left out.\n", t.Without)
+		e.printf("%d without a figure left out.\n", t.Without)
 	case t.Without > 0:
 		e.printf("%d without a figure.\n", t.Without)
 	}
@@ -260,7 +260,11 @@ func legend(ctx context.Context, e *env, t client.Table) error {
 		return err
 	}
 	for _, l := range *t.Legend {
-		e.printf("%s by %s, %d: %s.\n", mark(l.Grade), l.Title, l.Count, l.Words)
+		words := ""
+		if l.Words != "" { // a rule that is gone has none
+			words = ": " + l.Words
+		}
+		e.printf("%s by %s, %d%s.\n", mark(l.Grade), l.Title, l.Count, words)
 	}
 	return nil
 }

@@ -11,25 +11,14 @@ import (
 )
 
 // legend says what the marks of a table mean, and how many of each there are: on the rows of
-// all pages, on the subtotals and on the total.
-func (s *server) legend(ctx context.Context, book *rulebook.Book, a measure.Ask, l *measure.Layout) (*[]contract.LegendEntry, error) {
+// all pages, on the subtotals and on the total. Listed are the keys that have a row, by level.
+func (s *server) legend(ctx context.Context, book *rulebook.Book, a measure.Ask, listed map[measure.Level]map[string]bool) (*[]contract.LegendEntry, error) {
 	type kind struct{ rule, grade string }
 	counts := map[kind]int{}
-	levels := append([]measure.Level{a.Level}, a.Groups...)
-	if a.Level != (measure.Level{}) {
-		levels = append(levels, measure.Level{})
-	}
-	for i, level := range levels {
+	for level, listed := range listed {
 		found, err := s.Sweep.FlagCounts(ctx, level.String(), keysOf(book, a.Periods))
 		if err != nil {
 			return nil, err
-		}
-		listed := map[string]bool{}
-		for _, f := range found {
-			listed[f.Key] = true
-		}
-		if i == 0 && len(listed) > 0 {
-			listed = l.Lists(listed)
 		}
 		for _, f := range found {
 			if listed[f.Key] {

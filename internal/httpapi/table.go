@@ -210,15 +210,23 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 	var out contract.GetTable200JSONResponse
 	var book *rulebook.Book
 	var asked measure.Ask
-	err := s.grid(ctx, r.Params, new([]string), func(ask measure.Ask, l *measure.Layout) (err error) {
+	var flagged []string
+	listed := map[measure.Level]map[string]bool{}
+	err := s.grid(ctx, r.Params, &flagged, func(ask measure.Ask, l *measure.Layout) error {
 		book, asked = l.Engine().Book, ask
 		out = tableOut(book, ask, l.Page(ask.Offset, ask.Limit))
-		if ask.Offset > 0 {
-			return nil
+		if ask.Offset == 0 {
+			for _, level := range append([]measure.Level{ask.Level}, ask.Groups...) {
+				listed[level] = l.Lists(level, flagged)
+			}
+			listed[measure.Level{}] = map[string]bool{"all": true} // the total
 		}
-		out.Legend, err = s.legend(ctx, book, ask, l)
-		return err
+		return nil
 	})
+	// The database is not asked while the layout is borrowed.
+	if err == nil && len(listed) > 0 {
+		out.Legend, err = s.legend(ctx, book, asked, listed)
+	}
 	if err == nil {
 		err = s.markRows(ctx, book, asked, (*contract.Table)(&out))
 	}

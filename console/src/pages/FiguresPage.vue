@@ -212,10 +212,19 @@ const selected = computed(() => {
 // What is flagged of the figure that is open: on its cell first, then of its row, which need
 // not be in view.
 const opened = useQuery({
-  queryKey: computed(() => ['table', 'row', question.value.measures, selected.value]),
+  queryKey: computed(() => ['table', 'row', asked.value, question.value.periods, selected.value]),
   queryFn: async () => {
-    const { by, key, period } = selected.value!
-    const query = { measures: question.value.measures, by, period, text: by === 'whole' ? undefined : key, limit: 1000 }
+    const { measure, by, key, period } = selected.value!
+    const text = by === 'whole' ? undefined : key
+    // A row is marked in any of the periods that are shown, a figure in its own.
+    const query = {
+      measures: asked.value.join(','),
+      by,
+      period,
+      periods: measure ? 1 : question.value.periods,
+      text,
+      limit: 1000,
+    }
     const t = await need(api.GET('/api/table', { params: { query } }))
     return t.rows.find((r) => r.key === key)?.marks ?? []
   },
@@ -226,7 +235,8 @@ const open = computed(() => {
   const on = marks.filter((m) => m.measure === selected.value?.measure)
   return [...on, ...marks.filter((m) => !m.measure)]
 })
-const rowCell = (r: { key: string; by?: string }) => ['', r.key, period.value, ...(r.by ? [r.by] : [])].join('|')
+const rowCell = (r: { key: string; by?: string }) =>
+  ['', r.key, question.value.period, ...(r.by ? [r.by] : [])].join('|')
 const named = (c: Schemas['TableColumn'], r: { key: string; by?: string }) =>
   [c.measure, r.key, c.period, ...(r.by ? [r.by] : [])].join('|')
 const calendar = useQuery({
@@ -425,6 +435,13 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
     </section>
     <SideSheet v-if="selected" label="Figure" @close="cell = ''">
       <MarksList v-if="open.length" :marks="open" class="px-4 pt-2" />
+      <QueryState
+        v-else-if="!selected.measure"
+        :loading="opened.isPending.value"
+        :error="opened.error.value"
+        empty="Nothing is flagged here."
+        @retry="opened.refetch()"
+      />
       <BreakdownView
         v-if="selected.measure"
         :measure="selected.measure"
