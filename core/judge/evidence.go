@@ -37,7 +37,7 @@ func evidence(e *measure.Engine, r *Result, code uint32, found func(ev *Evidence
 		ev.Shown = append(ev.Shown, method.Input{Measure: name, Unit: e.Book.Measure(name).Unit, Value: v, Why: why.String()})
 	}
 	if p := rule.Persists; p != nil && (verdict.Outcome == Breach || verdict.Why == method.NotPersisting) {
-		ev.Persisted = &method.Persisted{Breaches: r.breaches(int(code)), Of: p.Of, Least: p.Least}
+		ev.Persisted = &method.Persisted{Breaches: r.breaches(int(code), Breach), Of: p.Of, Least: p.Least}
 	}
 	if r.found != nil {
 		found(&ev)

@@ -1,6 +1,7 @@
 package judge
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -38,17 +39,14 @@ func tryExample(book *rulebook.Book, rule *rulebook.Rule, ex *rulebook.Example) 
 	if ex.Grade != "" {
 		want = ex.Grade
 	}
-	if v.Grade != ex.Grade || ex.Grade == "" && v.Outcome.String() != ex.Is {
+	if v.Given() != ex.Grade || ex.Grade == "" && v.Outcome.String() != ex.Is {
 		return fmt.Sprintf("the example expects %s, and the rule says %s", want, got)
 	}
 	return ""
 }
 
 func said(v Verdict) string {
-	s := v.Outcome.String()
-	if v.Grade != "" {
-		s = v.Grade
-	}
+	s := cmp.Or(v.Given(), v.Outcome.String())
 	if v.Why != "" {
 		s += " (" + v.Why + ")"
 	}
@@ -120,7 +118,9 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 		if complaint != "" || !flagged {
 			return Verdict{Outcome: Clear}, complaint
 		}
-		return Verdict{Outcome: Breach, Grade: rule.Says("grade")}, ""
+		said := method.NewVerdicts(1, book.GoodGrades()...)
+		said.Set(0, Verdict{Outcome: Breach, Grade: rule.Says("grade")})
+		return said.Verdict(0), ""
 	}
 	r := once(e, &tried, st.level, calendar.MonthPeriod(exampleMonth))
 	v := r.Verdict(uint32(r.Len() - 1))

@@ -212,7 +212,7 @@ func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calend
 	slot := e.Slot(level, p)
 	slot.Ended = rule.Ended == "zero"
 	n := e.Size(level)
-	r := &Result{Rule: rule, Level: level, Period: p, engine: e, slot: slot, Verdicts: method.NewVerdicts(n)}
+	r := &Result{Rule: rule, Level: level, Period: p, engine: e, slot: slot, Verdicts: method.NewVerdicts(n, e.Book.GoodGrades()...)}
 	feeds := e.Book.FeedsRead(rule)
 	r.Empty = !e.Given() && len(feeds) > 0 && !e.HasLines(feeds, slot)
 	there, active, inactive := e.There(slot), e.Active(slot), r.Mark(Verdict{Outcome: NotJudged, Why: method.NotActive})
@@ -250,17 +250,18 @@ func (r *Result) persist(e *measure.Engine) {
 		}
 	}
 	for code := range r.Len() {
-		if r.Outcome(code) == Breach && r.breaches(code) < p.Least {
+		if v := r.Verdict(uint32(code)); (v.Outcome == Breach || v.Good != "") && r.breaches(code, v.Outcome) < p.Least {
 			r.Set(code, Verdict{Outcome: Clear, Why: method.NotPersisting})
 		}
 	}
 }
 
-// breaches counts those of the last periods, a breach of this one included.
-func (r *Result) breaches(code int) int {
+// breaches counts those of the last periods, a breach of this one included; of what is praised
+// the periods in which it was.
+func (r *Result) breaches(code int, as Outcome) int {
 	n := 1
 	for _, before := range r.past {
-		if before.Outcome(code) == Breach {
+		if v := before.Verdict(uint32(code)); v.Outcome == as && v.Given() != "" {
 			n++
 		}
 	}

@@ -31,6 +31,7 @@ feeds:
 grades:
   - {name: act, label: Act now}
   - {name: look, label: Look}
+  - {name: reached, label: Reached, good: true}
 dials: {floor: {value: 22%}}
 measures:
   revenue: {sum: sales.net, unit: money}

@@ -15,22 +15,43 @@ type Ask struct {
 	Level      Level
 	Measures   []string
 	Periods    []calendar.Period
-	Text       string   // in key or name; "" is all
-	Only       []string // these keys alone, in order, whether active or not; nil is all that are active
-	Figures    bool     // those alone who have a figure
-	Also       []string // these keys, in order, are listed without a figure too, active or not
-	Sort       int      // a column, or -1 for the subjects' names
-	Descending bool     // within their groups, where there are some
-	Groups     []Level  // gather rows under subtotals of these, the widest first
+	Text       string            // in key or name; "" is all
+	Only       []string          // these keys alone, in order, whether active or not; nil is all that are active
+	Figures    bool              // those alone who have a figure
+	Also       []string          // these keys, in order, are listed without a figure too, active or not
+	Marked     []string          // these keys, in order, are marked
+	Severity   []int             // of the most serious mark of each, 0 the most
+	Sort       int               // a column, or ByName, or ByMarks: the more serious the larger
+	Descending bool              // within their groups, where there are some
+	Groups     []Level           // gather rows under subtotals of these, the widest first
+	Across     Level             // columns are those of this level, of another kind, and the total: of one measure in one period
+	Lines      []calendar.Period // of each row and measure these figures too, to be drawn
 	Limit      int
 	Offset     int
 }
 
-// Head is one column of a grid.
+// What rows are sorted by beside columns.
+const (
+	ByName  = -1
+	ByMarks = -2
+)
+
+// Head is one column of a grid. Across is whose it is, of a level across.
 type Head struct {
 	Measure string
 	Period  calendar.Period
+	Across  *Side
 }
+
+// Side is one of a level across.
+type Side struct {
+	Code      uint32
+	Key, Name string
+}
+
+// Spread is how the figures of a column lie, of the subjects that are listed: percentiles of
+// type 7. Of none it is nil.
+type Spread struct{ Low, P5, Median, P95, High, Mean float64 }
 
 // Cell is one figure: exact, or why it is missing. Place is its dense place in
 // its column among all that match, or with groups among those of the innermost
@@ -41,6 +62,7 @@ type Cell struct {
 	Why   Why
 	Place int
 	Worst bool // the last place of three or more
+	Tied  bool // others share the place
 }
 
 // GridRow is the figures of one subject, or with a Depth from 1 the subtotal
@@ -51,6 +73,7 @@ type GridRow struct {
 	Code      uint32
 	Key, Name string
 	Cells     []Cell
+	Lines     [][]Cell // by measure and period, of what is to be drawn; without exact values
 }
 
 // Grid answers an Ask: one page of rows, the whole's figures, and how many
@@ -62,6 +85,7 @@ type Grid struct {
 	Rows    []GridRow
 	Whole   []Cell
 	Places  []int
+	Spreads []*Spread
 	Total   int
 	Without int
 }
@@ -76,6 +100,8 @@ type Layout struct {
 	entries []gridEntry
 	whole   []Cell
 	without int
+	spreads []*Spread
+	lines   []calendar.Period
 }
 
 // LayOut computes and sorts a grid: all who are active in one of the periods, or have a
@@ -83,13 +109,8 @@ type Layout struct {
 // figure of the group as such, a ratio of its sums; subjects stand in the group
 // they belong to on the last day asked for.
 func (e *Engine) LayOut(a Ask) *Layout {
-	var heads []Head
-	for _, m := range a.Measures {
-		for _, p := range a.Periods {
-			heads = append(heads, Head{m, p})
-		}
-	}
-	l := &Layout{of: e.columnsOf(heads, a.Level), groups: e.gatherings(a, heads)}
+	heads := e.heads(a)
+	l := &Layout{of: e.columnsOf(heads, a.Level, a.Across), groups: e.gatherings(a, heads), lines: a.Lines}
 	var codes []int
 	codes, l.without = l.of.matching(a)
 	inner := func(int) uint32 { return 0 }
@@ -98,7 +119,7 @@ func (e *Engine) LayOut(a Ask) *Layout {
 	}
 	for k, c := range l.of.columns {
 		places, most := placed(c, codes, e.Book.Measure(heads[k].Measure).GoodDown, l.of.exactly(k), inner)
-		l.places, l.most = append(l.places, places), append(l.most, most)
+		l.places, l.most, l.spreads = append(l.places, places), append(l.most, most), append(l.spreads, spreadOf(c, codes))
 	}
 	order := a.order(l.of, codes)
 	slices.SortFunc(codes, func(x, y int) int {
@@ -110,7 +131,7 @@ func (e *Engine) LayOut(a Ask) *Layout {
 		return order(x, y)
 	})
 	l.entries = layOut(codes, l.groups)
-	l.whole = e.columnsOf(heads, Level{}).row(0).Cells
+	l.whole = e.columnsOf(heads, Level{}, a.Across).row(0).Cells
 	return l
 }
 
@@ -139,19 +160,20 @@ func (l *Layout) Engine() *Engine { return l.of.e }
 
 // Page is a page of a grid laid out.
 func (l *Layout) Page(offset, limit int) Grid {
-	g := Grid{Heads: l.of.heads, Places: l.most, Whole: l.whole, Total: len(l.entries), Without: l.without}
+	g := Grid{Heads: l.of.heads, Places: l.most, Spreads: l.spreads, Whole: l.whole, Total: len(l.entries), Without: l.without}
 	end := min(len(l.entries), offset+limit)
 	for _, entry := range l.entries[min(offset, end):end] {
 		if entry.depth > 0 {
 			row := l.groups[entry.depth-1].of.row(entry.code)
-			row.Depth = entry.depth
+			row.Depth, row.Lines = entry.depth, l.groups[entry.depth-1].of.linesOf(entry.code, l.lines)
 			g.Rows = append(g.Rows, row)
 			continue
 		}
 		row := l.of.row(entry.code)
+		row.Lines = l.of.linesOf(entry.code, l.lines)
 		for k := range row.Cells {
 			place := l.places[k][entry.code]
-			row.Cells[k].Place, row.Cells[k].Worst = place.Place, place.Worst
+			row.Cells[k].Place, row.Cells[k].Worst, row.Cells[k].Tied = place.Place, place.Worst, place.Tied
 		}
 		g.Rows = append(g.Rows, row)
 	}
@@ -161,6 +183,24 @@ func (l *Layout) Page(offset, limit int) Grid {
 // Grid computes a page of a grid, see LayOut.
 func (e *Engine) Grid(a Ask) Grid { return e.LayOut(a).Page(a.Offset, a.Limit) }
 
+// heads are the columns that are asked for: of a level across those who have a figure by
+// themselves, in order of their names, and the total.
+func (e *Engine) heads(a Ask) (heads []Head) {
+	if a.Across.Kind != "" {
+		m, p := a.Measures[0], a.Periods[0]
+		for _, side := range e.Across(a) {
+			heads = append(heads, Head{m, p, &side})
+		}
+		return append(heads, Head{Measure: m, Period: p})
+	}
+	for _, m := range a.Measures {
+		for _, p := range a.Periods {
+			heads = append(heads, Head{Measure: m, Period: p})
+		}
+	}
+	return heads
+}
+
 // levelColumns are a grid's columns at one level.
 type levelColumns struct {
 	e           *Engine
@@ -169,11 +209,16 @@ type levelColumns struct {
 	slots       []Slot
 	columns     []*Column
 	keys, names []string
+	cross       *crossing // nil where columns are of the level itself
 }
 
-func (e *Engine) columnsOf(heads []Head, l Level) *levelColumns {
+func (e *Engine) columnsOf(heads []Head, l, across Level) *levelColumns {
 	of := &levelColumns{e: e, level: l, heads: heads}
 	of.keys, of.names = e.Names(l)
+	if across.Kind != "" {
+		of.crossed(across)
+		return of
+	}
 	var names []string
 	for _, h := range heads {
 		names, of.slots = append(names, h.Measure), append(of.slots, e.Slot(l, h.Period))
@@ -234,9 +279,21 @@ func (of *levelColumns) active() func(code int) bool {
 // exactly answers for the exact figures of a column.
 func (of *levelColumns) exactly(k int) func(code int) *big.Rat {
 	return func(code int) *big.Rat {
-		v, _ := of.e.Exact(of.heads[k].Measure, uint32(code), of.slots[k])
+		at, slot, ok := of.where(k, code)
+		if !ok {
+			return nil
+		}
+		v, _ := of.e.Exact(of.heads[k].Measure, at, slot)
 		return v
 	}
+}
+
+// where is whose figure a cell shows, as code and slot; false where there is none such.
+func (of *levelColumns) where(k, code int) (uint32, Slot, bool) {
+	if of.cross == nil {
+		return uint32(code), of.slots[k], true
+	}
+	return of.cross.where(of, k, code)
 }
 
 func (of *levelColumns) row(code int) GridRow {
@@ -244,7 +301,7 @@ func (of *levelColumns) row(code int) GridRow {
 	for k, c := range of.columns {
 		cell := Cell{Float: c.Value[code], Why: c.Why[code]}
 		if cell.Why == Present {
-			cell.Value, _ = of.e.Exact(of.heads[k].Measure, uint32(code), of.slots[k])
+			cell.Value = of.exactly(k)(code)
 		}
 		row.Cells = append(row.Cells, cell)
 	}
@@ -267,7 +324,7 @@ func (e *Engine) gatherings(a Ask, heads []Head) []gathering {
 		if codes == nil {
 			continue
 		}
-		of := e.columnsOf(heads, level)
+		of := e.columnsOf(heads, level, a.Across)
 		out = append(out, gathering{codes, of.keys, of})
 	}
 	return out
@@ -277,6 +334,7 @@ func (e *Engine) gatherings(a Ask, heads []Head) []gathering {
 type gridPlace struct {
 	Place int
 	Worst bool
+	Tied  bool
 }
 
 // gridEntry is a row of a grid: a code, or, from depth 1 on, the subtotal of a group by its code.
@@ -302,7 +360,19 @@ func layOut(codes []int, groups []gathering) []gridEntry {
 func (a Ask) order(of *levelColumns, codes []int) func(x, y int) int {
 	by := func(x, y int) int { return strings.Compare(of.names[x], of.names[y]) }
 	there := func(int) bool { return true }
+	if a.Sort == ByMarks {
+		severity := make([]int, len(of.keys))
+		for code, key := range of.keys {
+			severity[code] = -1
+			if at, marked := slices.BinarySearch(a.Marked, key); marked {
+				severity[code] = a.Severity[at]
+			}
+		}
+		there = func(code int) bool { return severity[code] >= 0 }
+		by = func(x, y int) int { return cmp.Compare(severity[y], severity[x]) }
+	}
 	if a.Sort >= 0 {
+		a.Sort = min(a.Sort, len(of.columns)-1) // of a level across it is not known before how many there are
 		c := of.columns[a.Sort]
 		there = func(code int) bool { return c.Why[code] == Present }
 		present := slices.DeleteFunc(slices.Clone(codes), func(code int) bool { return !there(code) })
@@ -341,13 +411,16 @@ func placed(c *Column, codes []int, down bool, exact func(int) *big.Rat, group f
 	}
 	for _, order := range lists {
 		ranks := c.Rank(order, exact)
-		last := ranks[len(ranks)-1]
+		last, many := ranks[len(ranks)-1], make([]int, ranks[len(ranks)-1]+1)
+		for _, rank := range ranks {
+			many[rank]++
+		}
 		for k, code := range order {
 			place := last - ranks[k] + 1
 			if down {
 				place = ranks[k] + 1
 			}
-			places[code] = gridPlace{place, len(order) > 2 && last > 0 && place == last+1}
+			places[code] = gridPlace{place, len(order) > 2 && last > 0 && place == last+1, many[ranks[k]] > 1}
 		}
 		most = max(most, last+1)
 	}

@@ -25,6 +25,7 @@ func TestGridByHand(t *testing.T) {
 	assert.Equal(t, []string{"rep0", "rep2", "rep1"}, []string{g.Rows[0].Key, g.Rows[1].Key, g.Rows[2].Key}, "September's revenue 240, -20, and none last")
 	assert.Equal(t, measure.NoLines, g.Rows[2].Cells[0].Why)
 	assert.Equal(t, []int{1, 2, 0}, []int{g.Rows[0].Cells[0].Place, g.Rows[1].Cells[0].Place, g.Rows[2].Cells[0].Place})
+	assert.Equal(t, []bool{false, false, false, true}, []bool{g.Rows[0].Cells[0].Tied, g.Rows[0].Cells[1].Tied, g.Rows[0].Cells[2].Tied, g.Rows[0].Cells[3].Tied})
 	assert.Equal(t, []int{2, 3, 2, 1}, g.Places, "two reps share the one margin of October")
 	assert.Equal(t, "500/1", g.Whole[1].Value.String())
 	assert.Equal(t, "1/4", g.Whole[2].Value.String(), "the ratio of the sums, not a mean of ratios")

@@ -106,7 +106,7 @@ func (r chosen) Evidence(ev *Evidence, code uint32) {
 	seen := map[string]bool{}
 	for _, c := range r.Rule.Threshold.Choices {
 		for _, condition := range c.Of {
-			if r.Verdict(code).Grade == c.Grade && !c.None && holds(e, condition.Tree, r.Slot)(int(code)) && !slices.Contains(ev.Holding, condition.Text) {
+			if r.Verdict(code).Given() == c.Grade && !c.None && holds(e, condition.Tree, r.Slot)(int(code)) && !slices.Contains(ev.Holding, condition.Text) {
 				ev.Holding = append(ev.Holding, condition.Text)
 			}
 			for _, name := range condition.Tree.Names() {
@@ -135,7 +135,7 @@ func choiceSentence(book *rulebook.Book, _ *rulebook.Rule, v Verdict, ev *Eviden
 		with = ": " + with
 	}
 	switch {
-	case v.Outcome == Clear:
+	case v.Given() == "":
 		return "No condition met" + with + "."
 	case len(ev.Holding) == 0:
 		return "No condition met" + with + "."

@@ -8,8 +8,9 @@ type Tally struct {
 	Clear     int            `json:"clear"`
 	Breach    map[string]int `json:"breach"` // by grade
 	NoData    int            `json:"no_data"`
-	NotJudged map[string]int `json:"not_judged"` // by reason
-	Flagged   int            `json:"flagged"`    // breaches, and no data that has a grade
+	NotJudged map[string]int `json:"not_judged"`     // by reason
+	Flagged   int            `json:"flagged"`        // breaches, and no data that has a grade
+	Good      map[string]int `json:"good,omitempty"` // of those clear, by the grade that praises them
 }
 
 // Judged is how many were held against the comparison.
@@ -60,6 +61,12 @@ func (r *Verdicts) Tally() Tally {
 		switch p.of.outcome {
 		case Clear:
 			t.Clear += p.many
+			if p.of.good != 0 {
+				if t.Good == nil {
+					t.Good = map[string]int{}
+				}
+				t.Good[r.words[p.of.good]] += p.many
+			}
 		case Breach:
 			t.Breach[r.words[p.of.grade]] += p.many
 		case NoData:

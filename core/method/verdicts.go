@@ -1,6 +1,7 @@
 package method
 
 import (
+	"cmp"
 	"iter"
 	"math"
 	"slices"
@@ -53,6 +54,7 @@ const (
 type Verdict struct {
 	Outcome Outcome
 	Grade   string // of a breach, and of no data where the rule gives it one
+	Good    string // of what is clear: the grade that praises it
 	Why     string // of no data and not judged
 }
 
@@ -60,23 +62,27 @@ type Verdict struct {
 // which the rule gives a grade.
 func (v Verdict) Flagged() bool { return v.Grade != "" }
 
+// Given is the grade that a verdict gives, flagged or praised; "" is none.
+func (v Verdict) Given() string { return cmp.Or(v.Grade, v.Good) }
+
 // Mark is a verdict in a few bytes, since a rule may judge 200,000 subjects
 // again while one drags a cut: grade and why are places in the result's words.
 type Mark struct {
-	outcome    Outcome
-	grade, why uint16
+	outcome          Outcome
+	grade, good, why uint16
 }
 
 // Verdicts are what a rule says of every code of a level. words[0] is "".
 type Verdicts struct {
-	marks []Mark
-	words []string
-	held  []float64 // NaN where nothing was held against a cut
+	marks  []Mark
+	words  []string
+	praise []string  // the grades that are no flags
+	held   []float64 // NaN where nothing was held against a cut
 }
 
-// NewVerdicts says nothing yet of n codes.
-func NewVerdicts(n int) Verdicts {
-	v := Verdicts{marks: make([]Mark, n), words: []string{""}, held: make([]float64, n)}
+// NewVerdicts says nothing yet of n codes. Who is given one of the grades that praise is clear.
+func NewVerdicts(n int, praise ...string) Verdicts {
+	v := Verdicts{marks: make([]Mark, n), words: []string{""}, praise: praise, held: make([]float64, n)}
 	for i := range v.held {
 		v.held[i] = math.NaN()
 	}
@@ -84,7 +90,12 @@ func NewVerdicts(n int) Verdicts {
 }
 
 // Mark makes a verdict small.
-func (r *Verdicts) Mark(v Verdict) Mark { return Mark{v.Outcome, r.word(v.Grade), r.word(v.Why)} }
+func (r *Verdicts) Mark(v Verdict) Mark {
+	if v.Outcome == Breach && slices.Contains(r.praise, v.Grade) {
+		v.Outcome, v.Grade, v.Good = Clear, "", v.Grade
+	}
+	return Mark{v.Outcome, r.word(v.Grade), r.word(v.Good), r.word(v.Why)}
+}
 
 func (r *Verdicts) word(s string) uint16 {
 	i := slices.Index(r.words, s)
@@ -110,7 +121,7 @@ func (r *Verdicts) noData(grade string) func(why measure.Why) Mark {
 }
 
 // Bytes is about how much memory they take.
-func (r *Verdicts) Bytes() int { return 256 + 14*len(r.marks) }
+func (r *Verdicts) Bytes() int { return 256 + 16*len(r.marks) }
 
 // Len is how many codes the level has.
 func (r *Verdicts) Len() int { return len(r.marks) }
@@ -118,7 +129,7 @@ func (r *Verdicts) Len() int { return len(r.marks) }
 // Verdict is what the rule says of one code.
 func (r *Verdicts) Verdict(code uint32) Verdict {
 	m := r.marks[code]
-	return Verdict{m.outcome, r.words[m.grade], r.words[m.why]}
+	return Verdict{m.outcome, r.words[m.grade], r.words[m.good], r.words[m.why]}
 }
 
 // Put says something of a code by a mark that was made before.
@@ -167,6 +178,16 @@ func (r *Verdicts) All() iter.Seq2[uint32, Verdict] {
 func (r *Verdicts) Flagged() (codes []uint32) {
 	for code, m := range r.marks {
 		if m.grade != 0 {
+			codes = append(codes, uint32(code))
+		}
+	}
+	return codes
+}
+
+// Marked lists the codes that are given a grade, flagged or praised, in rising order.
+func (r *Verdicts) Marked() (codes []uint32) {
+	for code, m := range r.marks {
+		if m.grade != 0 || m.good != 0 {
 			codes = append(codes, uint32(code))
 		}
 	}

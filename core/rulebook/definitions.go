@@ -120,14 +120,18 @@ type Grade struct {
 	Label string
 	Tone  string // one of Tones
 	Shape string // one of Shapes
+	Cell  string // one of CellLooks
+	Good  bool   // it praises: it is shown and counted apart, and never flags
 }
 
 // Tones and Shapes are the marks a grade may carry; every tone was measured
 // for contrast in light and dark. Pennants say by how full they are how serious it is, so
 // that they are read without colour too.
 var (
-	Tones  = []string{"red", "amber", "green", "blue", "violet", "grey"}
-	Shapes = []string{"pennant", "half pennant", "open pennant", "tick", "diamond", "triangle", "circle", "square", "cross"}
+	Tones = []string{"red", "amber", "green", "blue", "violet", "grey"}
+	// CellLooks is what of a table a grade colours beside its shape, which is always drawn.
+	CellLooks = []string{"shape", "tint", "figure", "row"}
+	Shapes    = []string{"pennant", "half pennant", "open pennant", "tick", "diamond", "triangle", "circle", "square", "cross"}
 )
 
 // Dial is a named number that rules share.
@@ -443,6 +447,30 @@ func (b *Book) Feed(name string) *Feed {
 // Grade finds a grade by name, or nil.
 func (b *Book) Grade(name string) *Grade {
 	return find(b.Grades, func(g *Grade) bool { return g.Name == name })
+}
+
+// Signed says whether a measure is a change or a gap, so that its sign is a direction.
+func (m *Measure) Signed() bool {
+	return m.Formula != nil && m.Formula.Tree.Op == lang.Call && slices.Contains([]string{"change", "growth", "gap"}, m.Formula.Tree.Text)
+}
+
+// GoodGrades are the names of the grades that praise.
+func (b *Book) GoodGrades() (out []string) {
+	for _, g := range b.Grades {
+		if g.Good {
+			out = append(out, g.Name)
+		}
+	}
+	return out
+}
+
+// Gives says whether a rule may give a grade.
+func (b *Book) Gives(r *Rule, grade string) bool {
+	if t := r.Threshold; t != nil {
+		return r.NoData == grade || slices.ContainsFunc(t.Bands, func(band Band) bool { return band.Grade == grade }) ||
+			slices.ContainsFunc(t.Choices, func(c Choice) bool { return c.Grade == grade })
+	}
+	return r.NoData == grade || r.Says("grade") == grade
 }
 
 // Dial finds a dial by name, or nil.

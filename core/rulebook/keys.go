@@ -15,7 +15,7 @@ var sections = map[string][]string{
 	"kind":       {"title", "plural", "attributes"},
 	"attribute":  {"type", "within", "is"},
 	"feed":       {"title", "date", "subjects", "numbers", "labels", "notes", "owner"},
-	"grade":      {"name", "label", "tone", "shape"},
+	"grade":      {"name", "label", "tone", "shape", "cell", "good"},
 	"format":     {"places", "zero", "negative"},
 	"dial":       {"value", "from", "to"},
 	"measure":    append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days", "quantity", "groups"}, Aggregates...),

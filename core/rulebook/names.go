@@ -53,9 +53,10 @@ func Resolve(what, text string, all []Named) (name, complaint string) {
 }
 
 // The names of what exceptions are filtered by. Levels are those that rules
-// judge, beside all kinds.
+// judge, beside all kinds; grades that praise are no exceptions.
 func (b *Book) GradesNamed() []Named {
-	return named(b.Grades, func(g Grade) Named { return Named{g.Name, g.Label} })
+	flagging := slices.DeleteFunc(slices.Clone(b.Grades), func(g Grade) bool { return g.Good })
+	return named(flagging, func(g Grade) Named { return Named{g.Name, g.Label} })
 }
 
 // RulesNamed lists the rules.

@@ -165,8 +165,16 @@ func (r *reader) readGrades(v value, book *Book) {
 		g := Grade{At: item.at, Name: f["name"].required()}
 		r.name(f["name"].at, f["name"].path, g.Name, false)
 		g.Label = titled(f["label"], g.Name)
-		g.Tone = f["tone"].oneOf("amber", Tones...)
-		g.Shape = f["shape"].oneOf(Shapes[min(len(book.Grades), 2)], Shapes...)
+		tone, shape := "amber", Shapes[min(len(book.Grades), 2)]
+		if g.Good = f["good"].yes(false); g.Good {
+			tone, shape = "green", "tick"
+		}
+		g.Tone = f["tone"].oneOf(tone, Tones...)
+		g.Shape = f["shape"].oneOf(shape, Shapes...)
+		g.Cell = f["cell"].oneOf(CellLooks[0], CellLooks...)
+		if n := len(book.Grades); !g.Good && n > 0 && book.Grades[n-1].Good {
+			item.complain("a grade that flags stands before those that are good: %s", book.Grades[n-1].Name)
+		}
 		if book.Grade(g.Name) != nil {
 			f["name"].complain("the grade %q is defined twice", g.Name)
 		}

@@ -80,6 +80,9 @@ func (r *reader) readRules(v value, book *Book) {
 		}
 		if n := f["no_data"]; !n.absent() && n.scalar() != "say nothing" {
 			rule.NoData = n.grade(book)
+			if g := book.Grade(rule.NoData); g != nil && g.Good {
+				n.complain("%s is a good grade, and what is missing is no good", g.Name)
+			}
 		}
 		switch f["ended"].oneOf("", "counts as zero", "no data") {
 		case "counts as zero":

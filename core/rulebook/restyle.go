@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -9,10 +10,11 @@ import (
 
 var trailingComment = regexp.MustCompile(`\}(\s+#.*)$`)
 
-// Restyle writes another label, tone and shape of a grade into the text of a
-// book, and leaves everything else as it stands, comments too. Rules name
-// grades, so that it holds wherever the grade is given.
-func Restyle(text, name, label, tone, shape string, methods Methods) (string, error) {
+// Restyle writes other looks of the grade that they name into the text of a
+// book: label, tone, shape and, unless empty, what of a cell it colours. It leaves everything
+// else as it stands, comments too. Rules name grades, so that it holds wherever the grade is given.
+func Restyle(text string, looks Grade, methods Methods) (string, error) {
+	name, label, tone, shape := looks.Name, looks.Label, looks.Tone, looks.Shape
 	book, problems := Read([]byte(text), methods)
 	if len(problems) > 0 {
 		return "", fmt.Errorf("the rulebook has problems of its own: %s", problems[0])
@@ -25,6 +27,8 @@ func Restyle(text, name, label, tone, shape string, methods Methods) (string, er
 		return "", fmt.Errorf("there is no tone %q: expected one of %s", tone, strings.Join(Tones, ", "))
 	case !slices.Contains(Shapes, shape):
 		return "", fmt.Errorf("there is no shape %q: expected one of %s", shape, strings.Join(Shapes, ", "))
+	case looks.Cell != "" && !slices.Contains(CellLooks, looks.Cell):
+		return "", fmt.Errorf("a cell has no %q to colour: expected one of %s", looks.Cell, strings.Join(CellLooks, ", "))
 	}
 	for k, g := range book.Grades {
 		switch {
@@ -43,7 +47,15 @@ func Restyle(text, name, label, tone, shape string, methods Methods) (string, er
 	if m := trailingComment.FindStringSubmatch(strings.TrimRight(lines[from], "\r\n")); m != nil && to == from+1 {
 		comment = m[1]
 	}
-	item := indentOf(lines[from]) + "- " + flow("name", name, "label", label, "tone", tone, "shape", shape) + comment + "\n"
+	cell := cmp.Or(looks.Cell, book.Grades[i].Cell)
+	if cell == CellLooks[0] {
+		cell = ""
+	}
+	item := indentOf(lines[from]) + "- " + flow("name", name, "label", label, "tone", tone, "shape", shape, "cell", cell)
+	if book.Grades[i].Good {
+		item = strings.TrimSuffix(item, "}") + ", good: true}"
+	}
+	item += comment + "\n"
 	out := strings.Join(slices.Concat(lines[:from], []string{item}, lines[to:]), "")
 	after, problems := Read([]byte(out), methods)
 	if len(problems) > 0 {

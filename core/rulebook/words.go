@@ -56,6 +56,9 @@ func (b *Book) Words(r *Rule) string {
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %s.", r.Persists.Least, r.Persists.Of, words.Plural(r.Each))
 	}
+	if r.Marks != "" {
+		fmt.Fprintf(&s, " In a table its mark stands on %s.", words.LowerFirst(b.Measure(r.Marks).Title))
+	}
 	if r.NoCase {
 		s.WriteString(" Its flags are listed and open no cases.")
 	}

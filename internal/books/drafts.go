@@ -81,12 +81,12 @@ func (s *Service) Turn(ctx context.Context, author, dial, value, note string, ba
 
 // Restyle publishes the published text with one grade looking otherwise,
 // everywhere at once.
-func (s *Service) Restyle(ctx context.Context, author, grade, label, tone, shape, note string, basedOn int) (store.Revision, error) {
+func (s *Service) Restyle(ctx context.Context, author string, looks rulebook.Grade, note string, basedOn int) (store.Revision, error) {
 	r, err := s.store.LatestRevision(ctx)
 	if err != nil {
 		return r, err
 	}
-	text, err := rulebook.Restyle(r.Text, grade, label, tone, shape, method.All())
+	text, err := rulebook.Restyle(r.Text, looks, method.All())
 	if err != nil {
 		return r, &ErrRehearsal{err.Error()}
 	}

@@ -26,12 +26,13 @@ var figureCommands = []command{
 			"names: .csv, .json, .xlsx or .parquet.",
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 " +
 			"-periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" " +
-			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by " +
+			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by rep.territory -across product.family -period 2026-10 margin_rate\noskel table -by " +
 			"customer -period 2026-10 -o october.xlsx revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, a pair such as \"rep x product\", or whole (the default)")
 			stringFlag(f, &p.Groups, "groups", "group the rows under subtotals of these `attributes`, the widest first, such as rep.territory,rep.manager")
+			stringFlag(f, &p.Across, "across", "columns are those of this `level` of another kind, such as product.category: one measure in one period")
 			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
 			f.Func("version", "as of this data `version`; default: the newest", versionFlag(&p.Version))
@@ -42,8 +43,11 @@ var figureCommands = []command{
 				return err
 			})
 			periods := f.Int("periods", 1, "how many periods up to that one")
-			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
-			descending := f.Bool("descending", false, "the largest first")
+			sort := 0
+			f.Func("sort", "the `column` to sort by, from 1; 0 is the names (the default), marks the most serious mark", sortFlag(&sort))
+			f.Func("marks", "where `marks` come from: recorded (by sweeps; the default), now (what the published rules say now) or draft (what your draft says)",
+				func(v string) error { p.Marks = ptr(client.MarksFrom(v)); return oneOf(v, "recorded", "now", "draft") })
+			descending := f.Bool("descending", false, "the largest, or the most serious, first")
 			top := f.Int("top", 0, "at most this many rows; 0 is all")
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
 			return func(ctx context.Context, args []string) error {
@@ -56,7 +60,7 @@ var figureCommands = []command{
 				if *flagged {
 					p.Flagged = flagged
 				}
-				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, sort, descending
+				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, &sort, descending
 				t, err := tablePages(ctx, e, p, *top)
 				if err != nil {
 					return err
@@ -131,7 +135,7 @@ func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) 
 	}, func(page client.Table) (*string, bool) {
 		page.Rows = joined(all.Rows, page.Rows)
 		if page.Legend == nil {
-			page.Legend = all.Legend
+			page.Legend, page.Marking = all.Legend, all.Marking
 		}
 		all = page
 		return all.Next, top > 0 && len(all.Rows) >= top
@@ -146,14 +150,21 @@ func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) 
 func heads(t client.Table, machine bool) []string {
 	var out []string
 	oneMeasure, onePeriod := true, true
+	crossed := len(t.Columns) > 0 && t.Columns[0].Across != nil
 	for _, c := range t.Columns {
 		oneMeasure = oneMeasure && c.Measure == t.Columns[0].Measure
 		onePeriod = onePeriod && c.Period == t.Columns[0].Period
 	}
 	for _, c := range t.Columns {
 		switch {
+		case c.Across != nil && machine:
+			out = append(out, *c.Across)
+		case machine && crossed:
+			out = append(out, "total")
 		case machine:
 			out = append(out, c.Measure+" "+c.Period)
+		case crossed:
+			out = append(out, c.Label)
 		case onePeriod:
 			out = append(out, c.Title)
 		case oneMeasure:
@@ -191,7 +202,7 @@ func showTable(ctx context.Context, e *env, t client.Table) error {
 			if err != nil {
 				return err
 			}
-			columns = append(columns, column{head: "flagged by", wrap: true})
+			columns = append(columns, column{head: "marked by", wrap: true})
 			beside = append(beside, func(r client.TableRow) string { return flaggedBy(r, mark) })
 		}
 	}
@@ -252,7 +263,13 @@ func showTable(ctx context.Context, e *env, t client.Table) error {
 
 // legend says what the marks of a table mean, and how many there are.
 func legend(ctx context.Context, e *env, t client.Table) error {
-	if t.Legend == nil || len(*t.Legend) == 0 || e.format != "table" {
+	if e.format != "table" {
+		return nil
+	}
+	if says := markingWords(t.Marking); says != "" {
+		e.printf("%s\n", says)
+	}
+	if t.Legend == nil || len(*t.Legend) == 0 {
 		return nil
 	}
 	mark, err := marks(ctx, e)
@@ -267,6 +284,44 @@ func legend(ctx context.Context, e *env, t client.Table) error {
 		e.printf("%s by %s, %d%s.\n", mark(l.Grade), l.Title, l.Count, words)
 	}
 	return nil
+}
+
+// markingWords says where the marks come from, where that is not what sweeps recorded of all
+// that is shown.
+func markingWords(m *client.TableMarking) string {
+	switch {
+	case m == nil:
+		return ""
+	case m.By == client.MarksFromRecorded && len(m.Unswept) > 0:
+		return "Not swept: " + strings.Join(m.Unswept, ", ") + ". -marks now marks as the rules say now."
+	case m.By == client.MarksFromRecorded:
+		return ""
+	}
+	says := "Marks as the published rules say now"
+	if m.By == client.MarksFromDraft {
+		says = "Figures and marks as your draft says"
+	}
+	switch {
+	case m.Unlike != nil && *m.Unlike > 0:
+		says += fmt.Sprintf("; %d of them say something else than on record", *m.Unlike)
+	case len(m.Unswept) == 0:
+		says += ", the same as on record"
+	}
+	return says + "."
+}
+
+// sortFlag reads what a table is sorted by: a column from 1, 0 for the names, or marks.
+func sortFlag(to *int) func(string) error {
+	return func(v string) (err error) {
+		if v == "marks" {
+			*to = -1
+			return nil
+		}
+		if *to, err = strconv.Atoi(v); err != nil || *to < 0 {
+			return fmt.Errorf("expected the number of a column, 0 or marks, found %q", v)
+		}
+		return nil
+	}
 }
 
 // flaggedBy names the rules by which a row is flagged, each once, with its grade, the most

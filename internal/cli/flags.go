@@ -3,7 +3,9 @@ package cli
 import (
 	"flag"
 	"fmt"
+	"slices"
 	"strconv"
+	"strings"
 )
 
 // stringFlag is a flag that leaves its target nil where it is not given.
@@ -20,6 +22,14 @@ func numberFlag(f *flag.FlagSet, target **int64, name, usage string) {
 		*target = &n
 		return nil
 	})
+}
+
+// oneOf says what was expected instead of a word.
+func oneOf(word string, words ...string) error {
+	if !slices.Contains(words, word) {
+		return fmt.Errorf("expected one of %s, found %q", strings.Join(words, ", "), word)
+	}
+	return nil
 }
 
 // periodFlag is how every command is given its period.

@@ -388,23 +388,28 @@ var revisionCommands = []command{
 				}
 				var rows [][]string
 				for _, g := range book.Grades {
-					rows = append(rows, []string{g.Name, g.Label, g.Tone, g.Shape})
+					says := "flags"
+					if g.Good {
+						says = "praises"
+					}
+					rows = append(rows, []string{g.Name, g.Label, g.Tone, g.Shape, string(g.Cell), says})
 				}
-				return e.show(book.Grades, []column{{head: "grade"}, {head: "label"}, {head: "tone"}, {head: "shape"}}, rows)
+				return e.show(book.Grades, []column{{head: "grade"}, {head: "label"}, {head: "tone"}, {head: "shape"}, {head: "colours"}, {head: "says"}}, rows)
 			}
 		},
 	},
 	{
-		name: "grade change", args: "GRADE", short: "change label, tone or shape of a grade, as a new revision",
+		name: "grade change", args: "GRADE", short: "change how a grade looks, as a new revision",
 		example: "oskel grade change -shape square -note \"Easier to tell apart\" look",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why (required)")
 			label := f.String("label", "", "what it is called; unchanged unless given")
 			tone := f.String("tone", "", "one of "+strings.Join(rulebook.Tones, ", ")+"; unchanged unless given")
 			shape := f.String("shape", "", "one of "+strings.Join(rulebook.Shapes, ", ")+"; unchanged unless given")
+			cell := f.String("cell", "", "what of a table it colours beside its shape, one of "+strings.Join(rulebook.CellLooks, ", ")+"; unchanged unless given")
 			return func(ctx context.Context, args []string) error {
-				if len(args) != 1 || *label+*tone+*shape == "" {
-					return usagef("expected a grade, and a label, tone or shape for it")
+				if len(args) != 1 || *label+*tone+*shape+*cell == "" {
+					return usagef("expected a grade, and a label, tone, shape or cell for it")
 				}
 				book, err := theBook(ctx, e)
 				if err != nil {
@@ -419,6 +424,9 @@ var revisionCommands = []command{
 				style.Label = or(*label, style.Label)
 				style.Tone = client.GradeChangeTone(or(*tone, string(style.Tone)))
 				style.Shape = client.GradeChangeShape(or(*shape, string(style.Shape)))
+				if *cell != "" {
+					style.Cell = ptr(client.GradeChangeCell(*cell))
+				}
 				return publishAs(ctx, e, *note, func(basedOn int) (*http.Response, error) {
 					style.BasedOn = basedOn
 					return e.client.ChangeGrade(ctx, args[0], style)

@@ -399,6 +399,54 @@ func (e FlagFindingFinding) Valid() bool {
 	}
 }
 
+// Defines values for GradeCell.
+const (
+	GradeCellFigure GradeCell = "figure"
+	GradeCellRow    GradeCell = "row"
+	GradeCellShape  GradeCell = "shape"
+	GradeCellTint   GradeCell = "tint"
+)
+
+// Valid indicates whether the value is a known member of the GradeCell enum.
+func (e GradeCell) Valid() bool {
+	switch e {
+	case GradeCellFigure:
+		return true
+	case GradeCellRow:
+		return true
+	case GradeCellShape:
+		return true
+	case GradeCellTint:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GradeChangeCell.
+const (
+	GradeChangeCellFigure GradeChangeCell = "figure"
+	GradeChangeCellRow    GradeChangeCell = "row"
+	GradeChangeCellShape  GradeChangeCell = "shape"
+	GradeChangeCellTint   GradeChangeCell = "tint"
+)
+
+// Valid indicates whether the value is a known member of the GradeChangeCell enum.
+func (e GradeChangeCell) Valid() bool {
+	switch e {
+	case GradeChangeCellFigure:
+		return true
+	case GradeChangeCellRow:
+		return true
+	case GradeChangeCellShape:
+		return true
+	case GradeChangeCellTint:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GradeChangeShape.
 const (
 	Circle      GradeChangeShape = "circle"
@@ -486,6 +534,27 @@ func (e HistoryUnit) Valid() bool {
 	case HistoryUnitMoney:
 		return true
 	case HistoryUnitPercent:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MarksFrom.
+const (
+	MarksFromDraft    MarksFrom = "draft"
+	MarksFromNow      MarksFrom = "now"
+	MarksFromRecorded MarksFrom = "recorded"
+)
+
+// Valid indicates whether the value is a known member of the MarksFrom enum.
+func (e MarksFrom) Valid() bool {
+	switch e {
+	case MarksFromDraft:
+		return true
+	case MarksFromNow:
+		return true
+	case MarksFromRecorded:
 		return true
 	default:
 		return false
@@ -1939,11 +2008,17 @@ type Cell struct {
 	// Exact A decimal or a rational a/b
 	Exact *string `json:"exact,omitempty"`
 
+	// Line The periods up to this one, where they were asked for
+	Line *[]LinePoint `json:"line,omitempty"`
+
 	// Place In its column, or its group there, 1 is the best
 	Place *int `json:"place,omitempty"`
 
 	// Text For people; empty where missing
 	Text string `json:"text"`
+
+	// Tied Others share the place
+	Tied *bool `json:"tied,omitempty"`
 
 	// Value For drawing
 	Value *float64 `json:"value,omitempty"`
@@ -2021,6 +2096,14 @@ type Closing struct {
 	By        string    `json:"by"`
 	Note      string    `json:"note"`
 	SignedOff bool      `json:"signed_off"`
+}
+
+// ColumnRule defines model for ColumnRule.
+type ColumnRule struct {
+	// Count How many marks it has here, on all rows
+	Count int    `json:"count"`
+	Rule  string `json:"rule"`
+	Title string `json:"title"`
 }
 
 // CompareRequest defines model for CompareRequest.
@@ -2391,20 +2474,34 @@ type FoundByRule struct {
 
 // Grade defines model for Grade.
 type Grade struct {
+	// Cell What of a table it colours, beside its shape
+	Cell GradeCell `json:"cell"`
+
+	// Good It praises and never flags
+	Good  bool   `json:"good"`
 	Label string `json:"label"`
 	Name  string `json:"name"`
 	Shape string `json:"shape"`
 	Tone  string `json:"tone"`
 }
 
+// GradeCell What of a table it colours, beside its shape
+type GradeCell string
+
 // GradeChange defines model for GradeChange.
 type GradeChange struct {
-	BasedOn int              `json:"based_on"`
-	Label   string           `json:"label"`
-	Note    string           `json:"note"`
-	Shape   GradeChangeShape `json:"shape"`
-	Tone    GradeChangeTone  `json:"tone"`
+	BasedOn int `json:"based_on"`
+
+	// Cell Unchanged unless given
+	Cell  *GradeChangeCell `json:"cell,omitempty"`
+	Label string           `json:"label"`
+	Note  string           `json:"note"`
+	Shape GradeChangeShape `json:"shape"`
+	Tone  GradeChangeTone  `json:"tone"`
 }
+
+// GradeChangeCell Unchanged unless given
+type GradeChangeCell string
 
 // GradeChangeShape defines model for GradeChange.Shape.
 type GradeChangeShape string
@@ -2520,6 +2617,16 @@ type LegendEntry struct {
 	Words string `json:"words"`
 }
 
+// LinePoint defines model for LinePoint.
+type LinePoint struct {
+	// Grade Of the most serious mark on it
+	Grade  *string `json:"grade,omitempty"`
+	Period string  `json:"period"`
+
+	// Value For drawing; missing where there is none
+	Value *float64 `json:"value,omitempty"`
+}
+
 // LookBack defines model for LookBack.
 type LookBack struct {
 	// Empty No feed that the rule reads has a line in it, so that it counts for nothing
@@ -2531,6 +2638,9 @@ type LookBack struct {
 	Period    string `json:"period"`
 	Persisted int    `json:"persisted"`
 }
+
+// MarksFrom defines model for MarksFrom.
+type MarksFrom string
 
 // Measure defines model for Measure.
 type Measure struct {
@@ -3127,17 +3237,24 @@ type RoutingRehearsal struct {
 
 // RowMark defines model for RowMark.
 type RowMark struct {
+	// Across On whose cell it stands, of what lies across
+	Across *string `json:"across,omitempty"`
+
 	// Case The case that it is in
-	Case      *int64 `json:"case,omitempty"`
-	Exception int64  `json:"exception"`
+	Case *int64 `json:"case,omitempty"`
+
+	// Exception Of what is on record
+	Exception *int64 `json:"exception,omitempty"`
 	Grade     string `json:"grade"`
 
 	// Measure On whose cell the mark stands; missing where it is the row's
-	Measure  *string `json:"measure,omitempty"`
-	Period   string  `json:"period"`
-	Rule     string  `json:"rule"`
-	Sentence string  `json:"sentence"`
-	Title    string  `json:"title"`
+	Measure *string `json:"measure,omitempty"`
+	Period  string  `json:"period"`
+	Rule    string  `json:"rule"`
+
+	// Sentence Of what is not on record, when the rule gives the grade
+	Sentence string `json:"sentence"`
+	Title    string `json:"title"`
 }
 
 // Rule defines model for Rule.
@@ -3149,8 +3266,11 @@ type Rule struct {
 	Each   string `json:"each"`
 	Family string `json:"family"`
 	Judges string `json:"judges"`
-	Name   string `json:"name"`
-	On     bool   `json:"on"`
+
+	// Marks The measure on whose figure its mark stands in a table; without one it stands on the row
+	Marks *string `json:"marks,omitempty"`
+	Name  string  `json:"name"`
+	On    bool    `json:"on"`
 
 	// Record Of a rule that is evaluated: the last thirteen periods of its grain, and what came of them
 	Record *RuleRecord `json:"record,omitempty"`
@@ -3357,6 +3477,16 @@ type SolveRequest struct {
 	Wanted float64 `json:"wanted"`
 }
 
+// Spread How the figures of a column lie, of all subjects that are listed; of none there is none
+type Spread struct {
+	High   float64 `json:"high"`
+	Low    float64 `json:"low"`
+	Mean   float64 `json:"mean"`
+	Median float64 `json:"median"`
+	P5     float64 `json:"p5"`
+	P95    float64 `json:"p95"`
+}
+
 // SubjectVerdict defines model for SubjectVerdict.
 type SubjectVerdict struct {
 	// Away How far it lies from that
@@ -3503,9 +3633,12 @@ type Table struct {
 
 	// Legend What the marks of all rows mean, not of this page alone, the most serious first; with the first page
 	Legend *[]LegendEntry `json:"legend,omitempty"`
-	Next   *string        `json:"next,omitempty"`
-	Rows   []TableRow     `json:"rows"`
-	Total  int            `json:"total"`
+
+	// Marking Where the marks come from; with the first page
+	Marking *TableMarking `json:"marking,omitempty"`
+	Next    *string       `json:"next,omitempty"`
+	Rows    []TableRow    `json:"rows"`
+	Total   int           `json:"total"`
 
 	// Whole The totals: of ratios the ratio of the sums
 	Whole []Cell `json:"whole"`
@@ -3519,7 +3652,9 @@ type Table struct {
 
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
-	Good string `json:"good"`
+	// Across The key of what lies across; the total has none
+	Across *string `json:"across,omitempty"`
+	Good   string  `json:"good"`
 
 	// Groups How groups and the total are made, where not from their own figures
 	Groups  *string `json:"groups,omitempty"`
@@ -3528,9 +3663,29 @@ type TableColumn struct {
 	Period  string  `json:"period"`
 
 	// Places How many different places there are
-	Places int    `json:"places"`
-	Title  string `json:"title"`
-	Unit   string `json:"unit"`
+	Places int `json:"places"`
+
+	// Rules The rules that judge those shown here and mark this column; with the first page
+	Rules []ColumnRule `json:"rules"`
+
+	// Signed It is a change or a gap, so that its sign is a direction
+	Signed bool `json:"signed"`
+
+	// Spread How the figures of a column lie, of all subjects that are listed; of none there is none
+	Spread *Spread `json:"spread,omitempty"`
+	Title  string  `json:"title"`
+	Unit   string  `json:"unit"`
+}
+
+// TableMarking Where the marks come from; with the first page
+type TableMarking struct {
+	By MarksFrom `json:"by"`
+
+	// Unlike Not of what is recorded: how many it is of whom a rule says something else than on record, in periods that were swept
+	Unlike *int `json:"unlike,omitempty"`
+
+	// Unswept The periods, in words, of which nothing is on record
+	Unswept []string `json:"unswept"`
 }
 
 // TableRow defines model for TableRow.
@@ -3559,7 +3714,10 @@ type Tally struct {
 	// Crowded Flags so large a part of those judged that nothing stands out
 	Crowded bool `json:"crowded"`
 	Flagged int  `json:"flagged"`
-	Judged  int  `json:"judged"`
+
+	// Good Of those that are clear, how many it praises, by grade
+	Good   *map[string]int `json:"good,omitempty"`
+	Judged int             `json:"judged"`
 
 	// Level Such as rep, rep.territory, rep x product or whole
 	Level     *string        `json:"level,omitempty"`
@@ -4300,11 +4458,17 @@ type GetTableParams struct {
 	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
+	// Across A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period
+	Across *string `form:"across,omitempty" json:"across,omitempty"`
+
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Lines Of how many periods up to that one each cell has its line too; of a table of one period
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
 
 	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
@@ -4318,7 +4482,10 @@ type GetTableParams struct {
 	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
 	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
 
-	// Sort A column from 1, or 0 for the names
+	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
+	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
@@ -4338,11 +4505,17 @@ type ExportTableParams struct {
 	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
+	// Across A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period
+	Across *string `form:"across,omitempty" json:"across,omitempty"`
+
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Lines Of how many periods up to that one each cell has its line too; of a table of one period
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
 
 	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
@@ -4356,7 +4529,10 @@ type ExportTableParams struct {
 	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
 	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
 
-	// Sort A column from 1, or 0 for the names
+	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
+	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
@@ -12705,6 +12881,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Across != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "across", *params.Across, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -12716,6 +12904,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 		if params.Periods != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Lines != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "lines", *params.Lines, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -12764,6 +12964,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 		if params.WithFigures != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "with_figures", *params.WithFigures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Marks != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "marks", *params.Marks, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -12895,6 +13107,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 
 		}
 
+		if params.Across != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "across", *params.Across, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -12906,6 +13130,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Periods != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Lines != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "lines", *params.Lines, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -12954,6 +13190,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.WithFigures != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "with_figures", *params.WithFigures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Marks != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "marks", *params.Marks, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

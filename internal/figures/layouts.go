@@ -21,6 +21,18 @@ const keptLayouts = 4
 type layoutKey struct {
 	snapshot *ledger.Snapshot
 	revision int
+	draft    string
+}
+
+// Of is what a layout is made of: a revision's book, which may have formulas beside, at a data
+// version, 0 the newest; or a draft's, told by its text, of the newest data, which is held in
+// the shape of the published book.
+type Of struct {
+	Book      *rulebook.Book
+	Revision  int
+	Version   int64
+	Draft     string
+	Published *rulebook.Book
 }
 
 // keptLayout is laid out by who asks first; who asks meanwhile waits at its lock.
@@ -39,20 +51,34 @@ func (t *TooLarge) Error() string {
 		"Ask for fewer periods or measures, or a level with fewer rows", t.Rows, t.Columns, t.Rows*t.Columns, t.Most)
 }
 
-// LayOut lends the grid that is asked of a revision's book at a data version,
-// 0 the newest; the book may have formulas beside, that the ask names. One
-// borrows a grid at a time. One of more cells than most is refused before it is begun.
-func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, version int64, a measure.Ask, most int,
-	work func(*measure.Layout) error) error {
-	e, err := k.EngineAt(ctx, book, version)
+// mostAcross bounds how many are laid across a table, the total among them.
+const mostAcross = 120
+
+// TooWide says that more are laid across a table than can be shown at once.
+type TooWide struct{ Across, Most int }
+
+func (t *TooWide) Error() string {
+	return fmt.Sprintf("%d columns lie across; at most %d are shown at once. Lay across an attribute that gathers them", t.Across, t.Most)
+}
+
+// LayOut lends the grid that is asked of a book. One borrows a grid at a time. One of more cells
+// than most is refused before it is begun.
+func (k *Keeper) LayOut(ctx context.Context, of Of, a measure.Ask, most int, work func(*measure.Layout) error) error {
+	e, err := k.engineOf(ctx, of)
 	if err != nil {
 		return err
 	}
-	if rows, columns := e.Size(a.Level), len(a.Measures)*len(a.Periods); rows*columns > most {
+	rows, columns := e.Size(a.Level), len(a.Measures)*len(a.Periods)
+	if a.Across.Kind != "" {
+		if columns = len(e.Across(a)) + 1; columns > mostAcross {
+			return &TooWide{columns, mostAcross}
+		}
+	}
+	if rows*columns > most {
 		return &TooLarge{rows, columns, most}
 	}
 	a.Offset, a.Limit = 0, 0
-	kept := k.keptLayout(layoutKey{e.Snapshot, revision}, a)
+	kept := k.keptLayout(layoutKey{e.Snapshot, of.Revision, of.Draft}, a)
 	kept.mu.Lock()
 	defer kept.mu.Unlock()
 	if kept.layout == nil {
@@ -67,6 +93,13 @@ func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, 
 		return err
 	}
 	return ctx.Err()
+}
+
+func (k *Keeper) engineOf(ctx context.Context, of Of) (*measure.Engine, error) {
+	if of.Published != nil {
+		return k.EngineFor(ctx, of.Published, of.Book)
+	}
+	return k.EngineAt(ctx, of.Book, of.Version)
 }
 
 // keptLayout finds what is kept of a grid, or makes room for it. Asks are compared as

@@ -120,6 +120,7 @@ func typedProblem(err error) (p contract.Problem, ok bool) {
 	var period *books.PeriodError
 	var feed *store.FeedError
 	var table *figures.TooLarge
+	var wide *figures.TooWide
 	var password *people.ErrPassword
 	switch {
 	case errors.As(err, &refusal):
@@ -153,6 +154,8 @@ func typedProblem(err error) (p contract.Problem, ok bool) {
 		p = problem(http.StatusUnprocessableEntity, "password", err.Error())
 	case errors.Is(err, review.ErrState):
 		p = problem(http.StatusConflict, "case-state", words.UpperFirst(strings.Replace(err.Error(), review.ErrState.Error()+": ", "", 1)))
+	case errors.As(err, &wide):
+		p = problem(http.StatusBadRequest, "too-wide", err.Error()+".")
 	case errors.As(err, &table):
 		p = problem(http.StatusUnprocessableEntity, "too-large", err.Error())
 	default:

@@ -12,9 +12,13 @@ import (
 )
 
 func tallyOut(rule, level string, t judge.Tally) contract.Tally {
-	return contract.Tally{Rule: rule, Level: optional(level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach,
+	out := contract.Tally{Rule: rule, Level: optional(level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach,
 		NoData: t.NoData, NotJudged: t.NotJudged,
 		Flagged: t.Flagged, Crowded: t.Crowded()}
+	if len(t.Good) > 0 {
+		out.Good = &t.Good
+	}
+	return out
 }
 
 func foundOut(all []books.Found) []contract.Found {

@@ -33,7 +33,7 @@ func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestO
 		}
 	}
 	for _, g := range book.Grades {
-		out.Grades = append(out.Grades, contract.Grade{Name: g.Name, Label: g.Label, Tone: g.Tone, Shape: g.Shape})
+		out.Grades = append(out.Grades, contract.Grade{Name: g.Name, Label: g.Label, Tone: g.Tone, Shape: g.Shape, Cell: contract.GradeCell(g.Cell), Good: g.Good})
 	}
 	for _, k := range book.Kinds {
 		kind := contract.Kind{Name: k.Name, Title: k.Title, Plural: k.Plural, Attributes: []string{}, Above: map[string][]string{}}
@@ -97,13 +97,20 @@ func rulesOut(book *rulebook.Book, text string) []contract.Rule {
 	for i := range book.Rules {
 		r := &book.Rules[i]
 		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Each: r.Each, Judges: judgesText(r), On: r.On, Trial: r.Trial,
-			Words: book.Words(r)})
+			Words: book.Words(r), Marks: standsOn(book, measureNames(book), r)})
 		if text != "" {
 			d := definitionOut(book.Define(r))
 			out[i].Definition, out[i].Text = &d, ptr(book.RuleText(text, r.Name))
 		}
 	}
 	return out
+}
+
+func measureNames(book *rulebook.Book) (names []string) {
+	for _, m := range book.Measures {
+		names = append(names, m.Name)
+	}
+	return names
 }
 
 func judgesText(r *rulebook.Rule) string {

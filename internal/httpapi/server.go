@@ -81,7 +81,9 @@ type server struct {
 	limits   *limiter
 	meters   *meters
 	pages    pages       // of exceptions
-	verdicts judge.Cache // of the past of exceptions
+	verdicts judge.Cache // of the past of exceptions, and of marks that are not on record
+	marked   keptMarks
+	draft    draftBook
 	toDate   toDateBook
 }
 

@@ -80,8 +80,9 @@ func monthWords(c calendar.Calendar, m calendar.Month) string {
 func talliesOut(s store.Sweep) []contract.Tally {
 	out := []contract.Tally{}
 	for _, t := range sweep.TalliesOf(s) {
-		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach,
-			NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded(), Trial: t.Trial})
+		one := tallyOut(t.Rule, t.Level, t.Tally)
+		one.Trial = t.Trial
+		out = append(out, one)
 	}
 	return out
 }

@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"maps"
 	"net/http"
 	"slices"
 	"strconv"
@@ -9,13 +10,12 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
-	"oskel/core/explain"
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
+	"oskel/internal/figures"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/sheet"
-	"oskel/internal/store"
 )
 
 func goodOf(m *rulebook.Measure) string {
@@ -73,12 +73,8 @@ func groupsOf(book *rulebook.Book, level measure.Level, list string) ([]measure.
 func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Book, *rulebook.Measure, error) {
 	m := book.Measure(name)
 	if m == nil {
-		var known []string
-		for _, m := range book.Measures {
-			known = append(known, m.Name)
-		}
 		if !strings.ContainsAny(name, "(+-*/ ") {
-			return nil, nil, refusal(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, known))
+			return nil, nil, refusal(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, measureNames(book)))
 		}
 		with, err := book.WithFormula(name)
 		if err != nil {
@@ -92,33 +88,70 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Boo
 	return book, m, nil
 }
 
-// mostColumns bounds a table's width: with a thousand rows a page, some sixty
-// thousand cells.
-const mostColumns = 60
+// mostCells bounds a page of a table: of a thousand rows sixty columns.
+const mostCells = 60_000
 
-// grid lends the grid that is asked for, with the ask for its page. Who is flagged is found
-// where it is nil and kept there, so that the pages of one file agree on it.
-func (s *server) grid(ctx context.Context, p contract.GetTableParams, flagged *[]string, work func(measure.Ask, *measure.Layout) error) error {
-	revision, book, err := s.Books.Published(ctx)
-	if err != nil {
-		return err
+// pairOf is the level of the cells of a table across another level.
+func pairOf(level, across measure.Level) measure.Level {
+	return measure.Level{Kind: level.Kind, By: level.By, With: across.Kind, WithBy: across.By}
+}
+
+// acrossOf reads the level that is laid across a table: of another kind than its rows.
+func acrossOf(book *rulebook.Book, level measure.Level, text string) (measure.Level, error) {
+	if text == "" {
+		return measure.Level{}, nil
 	}
-	book, a, err := readAsk(book, p)
-	if err != nil {
-		return err
+	l, complaint := book.ParseLevel(text)
+	switch {
+	case complaint != "":
+		return l, refusal(http.StatusBadRequest, "unknown-level", "across: %s", complaint)
+	case l.Kind == "" || l.Paired() || level.Kind == "" || level.Paired() || l.Kind == level.Kind:
+		return l, refusal(http.StatusBadRequest, "unknown-level", "across: expected a level of another kind than the rows, such as product.category across rep; "+
+			"found %q across %q", text, level)
 	}
-	if *flagged == nil {
-		if *flagged, err = s.Sweep.Flagged(ctx, a.Level.String(), keysOf(book, a.Periods)); err != nil {
-			return err
+	return l, nil
+}
+
+// grid lends the grid that is asked for, with the ask for its page, and gives where its marks come
+// from. Those are found where m is nil, so that the pages of one file agree on them.
+func (s *server) grid(ctx context.Context, p contract.GetTableParams, m *marking, work func(measure.Ask, *measure.Layout) error) (*marking, error) {
+	revision, published, err := s.Books.Published(ctx)
+	if err != nil {
+		return m, err
+	}
+	fresh := m == nil
+	if fresh {
+		if m, err = s.markingOf(ctx, p, published); err != nil {
+			return m, err
 		}
 	}
+	book, a, err := readAsk(m.book, p)
+	if err != nil {
+		return m, err
+	}
+	if fresh {
+		if err := m.ready(ctx, a, published, or(p.Version, 0)); err != nil {
+			return m, err
+		}
+	}
+	marked, severity, flagged, err := m.sorted(ctx, a.Level)
+	if err != nil {
+		return m, err
+	}
 	if or(p.Flagged, false) {
-		a.Only = *flagged
+		a.Only = flagged
 	}
 	if !or(p.WithFigures, false) {
-		a.Also = *flagged
+		a.Also = flagged
 	}
-	return s.Figures.LayOut(ctx, book, revision.Number, or(p.Version, 0), a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
+	if a.Sort == measure.ByMarks {
+		a.Marked, a.Severity = marked, severity
+	}
+	of := figures.Of{Book: book, Revision: revision.Number, Version: or(p.Version, 0)}
+	if m.by == contract.MarksFromDraft {
+		of.Published, of.Draft = published, m.draft
+	}
+	return m, s.Figures.LayOut(ctx, of, a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
 }
 
 // readAsk reads what is asked of a book, and gives back the book with the
@@ -130,8 +163,14 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 	if a.Groups, err = groupsOf(book, a.Level, or(p.Groups, "")); err != nil {
 		return nil, a, err
 	}
+	if a.Across, err = acrossOf(book, a.Level, or(p.Across, "")); err != nil {
+		return nil, a, err
+	}
 	for _, name := range rulebook.SplitFormulas(p.Measures) {
-		if book, _, err = measureOf(book, name, a.Level); err != nil {
+		if book, _, err = measureOf(book, name, a.Level); err == nil && a.Across.Kind != "" {
+			_, _, err = measureOf(book, name, pairOf(a.Level, a.Across))
+		}
+		if err != nil {
 			return nil, a, err
 		}
 		a.Measures = append(a.Measures, name)
@@ -145,15 +184,21 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 			a.Periods = append(a.Periods, p)
 		}
 	}
-	columns := len(a.Measures) * len(a.Periods)
-	if columns > mostColumns {
-		return nil, a, refusal(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; at most %d are shown at once.", len(a.Measures),
-			len(a.Periods), columns, mostColumns)
-	}
 	a.Text, a.Sort, a.Descending, a.Limit = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100)
+	columns := len(a.Measures) * len(a.Periods)
+	switch most := mostCells / a.Limit; {
+	case a.Across.Kind != "" && columns != 1:
+		return nil, a, refusal(http.StatusBadRequest, "invalid-request", "across: expected one measure in one period, found %d in %d.", len(a.Measures), len(a.Periods))
+	case columns > most:
+		return nil, a, refusal(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; of %d rows a page at most %d are shown at once.",
+			len(a.Measures), len(a.Periods), columns, a.Limit, most)
+	}
+	if n := or(p.Lines, 0); n > 0 && a.Across.Kind == "" && len(a.Periods) == 1 {
+		a.Lines = book.Calendar.Run(last, n)
+	}
 	// Most pairs of two kinds have nothing to do with each other in a period.
 	a.Figures = or(p.WithFigures, a.Level.Paired())
-	if a.Sort >= columns {
+	if a.Sort >= columns && a.Across.Kind == "" {
 		return nil, a, refusal(http.StatusBadRequest, "invalid-request", "sort: there are %d columns, not %d.", columns, a.Sort+1)
 	}
 	if a.Offset, err = offsetOf(p.Cursor); err != nil {
@@ -192,6 +237,9 @@ func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
 	if c.Place > 0 {
 		out.Place = ptr(c.Place)
 	}
+	if c.Tied {
+		out.Tied = ptr(true)
+	}
 	if c.Worst {
 		out.Worst = ptr(true)
 	}
@@ -208,29 +256,56 @@ func exactText(c measure.Cell) string {
 
 func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject) (contract.GetTableResponseObject, error) {
 	var out contract.GetTable200JSONResponse
-	var book *rulebook.Book
 	var asked measure.Ask
-	var flagged []string
 	listed := map[measure.Level]map[string]bool{}
-	err := s.grid(ctx, r.Params, &flagged, func(ask measure.Ask, l *measure.Layout) error {
-		book, asked = l.Engine().Book, ask
-		out = tableOut(book, ask, l.Page(ask.Offset, ask.Limit))
-		if ask.Offset == 0 {
-			for _, level := range append([]measure.Level{ask.Level}, ask.Groups...) {
-				listed[level] = l.Lists(level, flagged)
-			}
-			listed[measure.Level{}] = map[string]bool{"all": true} // the total
-		}
+	var lists *measure.Layout
+	m, err := s.grid(ctx, r.Params, nil, func(ask measure.Ask, l *measure.Layout) error {
+		asked, lists = ask, l
+		out = tableOut(l.Engine().Book, ask, l.Page(ask.Offset, ask.Limit))
 		return nil
 	})
-	// The database is not asked while the layout is borrowed.
-	if err == nil && len(listed) > 0 {
-		out.Legend, err = s.legend(ctx, book, asked, listed)
+	if err == nil && asked.Offset == 0 {
+		// The database is not asked while the layout is borrowed; what is laid out never changes.
+		for _, level := range append([]measure.Level{asked.Level}, asked.Groups...) {
+			var marked []string
+			if marked, _, _, err = m.sorted(ctx, level); err != nil {
+				return nil, err
+			}
+			listed[level] = lists.Lists(level, marked)
+		}
+		listed[measure.Level{}] = map[string]bool{"all": true} // the total
+		if asked.Across.Kind != "" {
+			pairs := pairOf(asked.Level, asked.Across)
+			var marked []string
+			if marked, _, _, err = m.sorted(ctx, pairs); err != nil {
+				return nil, err
+			}
+			listed[pairs], _ = lists.Crossed(marked)
+		}
+		err = m.describe(ctx, asked, listed, (*contract.Table)(&out))
 	}
 	if err == nil {
-		err = s.markRows(ctx, book, asked, (*contract.Table)(&out))
+		err = m.markRows(ctx, asked, (*contract.Table)(&out))
+	}
+	if err == nil && asked.Across.Kind != "" {
+		err = m.markCrossed(ctx, asked, (*contract.Table)(&out))
+	}
+	if err == nil && len(asked.Lines) > 0 {
+		err = m.markLines(ctx, asked, (*contract.Table)(&out))
 	}
 	return out, err
+}
+
+// describe says of a whole table what its marks are, where they stand and what they mean.
+func (m *marking) describe(ctx context.Context, a measure.Ask, listed map[measure.Level]map[string]bool, out *contract.Table) (err error) {
+	if out.Legend, err = m.legend(ctx, listed); err != nil {
+		return err
+	}
+	if err = m.carried(ctx, a, listed, out.Columns); err != nil {
+		return err
+	}
+	out.Marking, err = m.says(ctx, slices.Collect(maps.Keys(listed)))
+	return err
 }
 
 // keysOf are the keys of some periods.
@@ -242,29 +317,24 @@ func keysOf(book *rulebook.Book, periods []calendar.Period) (out []calendar.Key)
 }
 
 // markRows says of a page of rows, of subtotals among them and of the total, where they are
-// flagged: on the cell of the measure that the rule looks at, or says that it marks, or else
+// marked: on the cell of the measure that the rule looks at, or says that it marks, or else
 // the row.
-func (s *server) markRows(ctx context.Context, book *rulebook.Book, a measure.Ask, out *contract.Table) error {
-	keys := map[string][]string{} // by level
-	levelOf := func(r contract.TableRow) string { return or(r.By, a.Level.String()) }
+func (m *marking) markRows(ctx context.Context, a measure.Ask, out *contract.Table) error {
+	keys := map[measure.Level][]string{}
 	for _, r := range out.Rows {
-		keys[levelOf(r)] = append(keys[levelOf(r)], r.Key)
+		keys[rowLevel(a, r)] = append(keys[rowLevel(a, r)], r.Key)
 	}
-	total := measure.Level{}.String()
+	total := measure.Level{}
 	keys[total] = []string{"all"}
-	marks := map[string]map[string][]contract.RowMark{}
+	marks := map[measure.Level]map[string][]contract.RowMark{}
 	for level, keys := range keys {
-		flags, err := s.Sweep.FlagsOf(ctx, level, keys, keysOf(book, a.Periods))
-		if err != nil {
+		var err error
+		if marks[level], err = m.rows(ctx, a, level, keys); err != nil {
 			return err
-		}
-		marks[level] = map[string][]contract.RowMark{}
-		for _, e := range flags {
-			marks[level][e.Key] = append(marks[level][e.Key], rowMark(book, a, e))
 		}
 	}
 	for i := range out.Rows {
-		if of := marks[levelOf(out.Rows[i])][out.Rows[i].Key]; of != nil {
+		if of := marks[rowLevel(a, out.Rows[i])][out.Rows[i].Key]; of != nil {
 			out.Rows[i].Marks = &of
 		}
 	}
@@ -274,38 +344,39 @@ func (s *server) markRows(ctx context.Context, book *rulebook.Book, a measure.As
 	return nil
 }
 
-// rowMark is the mark of one exception in a table.
-func rowMark(book *rulebook.Book, a measure.Ask, e store.Exception) contract.RowMark {
-	m := contract.RowMark{Exception: e.ID, Case: e.CaseID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, Title: e.Rule, Grade: e.Grade,
-		Sentence: e.Sentence}
-	rule := book.Rule(e.Rule)
-	if rule == nil {
-		return m
-	}
-	m.Title = rule.Title
-	on := rule.Marks
-	if on == "" {
-		on, _ = explain.MovedBy(book, rule)
-	}
-	if slices.Contains(a.Measures, on) {
-		m.Measure = &on
-	}
-	return m
-}
-
 func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.GetTable200JSONResponse {
 	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total,
 		Without: g.Without}
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
-		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m),
-			Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i], Groups: groupsOut(book, m)})
+		column := contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m),
+			Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i], Groups: groupsOut(book, m), Rules: []contract.ColumnRule{}, Signed: m.Signed()}
+		if s := g.Spreads[i]; s != nil {
+			column.Spread = &contract.Spread{Low: s.Low, P5: s.P5, Median: s.Median, P95: s.P95, High: s.High, Mean: s.Mean}
+		}
+		if h.Across != nil {
+			column.Across, column.Label = &h.Across.Key, h.Across.Name
+		} else if ask.Across.Kind != "" {
+			column.Label = "Total"
+		}
+		out.Columns = append(out.Columns, column)
 		out.Whole = append(out.Whole, cellOut(g.Whole[i], m))
 	}
 	for _, row := range g.Rows {
 		cells := []contract.Cell{}
 		for i, c := range row.Cells {
 			cells = append(cells, cellOut(c, book.Measure(g.Heads[i].Measure)))
+		}
+		for i, line := range row.Lines {
+			points := []contract.LinePoint{}
+			for k, c := range line {
+				p := contract.LinePoint{Period: book.Calendar.String(ask.Lines[k])}
+				if c.Why == measure.Present {
+					p.Value = ptr(c.Float)
+				}
+				points = append(points, p)
+			}
+			cells[i].Line = &points
 		}
 		to := contract.TableRow{Key: row.Key, Name: row.Name, Cells: cells}
 		if !slices.ContainsFunc(row.Cells, func(c measure.Cell) bool { return c.Why == measure.Present }) {
@@ -339,9 +410,9 @@ func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestO
 	p := contract.GetTableParams(r.Params)
 	p.Groups = nil
 	var columns []sheet.Column
-	offset, flagged := 0, []string(nil)
+	offset, m := 0, (*marking)(nil)
 	page := func() (rows [][]string, err error) {
-		err = s.grid(ctx, p, &flagged, func(_ measure.Ask, l *measure.Layout) error {
+		m, err = s.grid(ctx, p, m, func(_ measure.Ask, l *measure.Layout) error {
 			g, book := l.Page(offset, exportedRows), l.Engine().Book
 			if p.Version == nil {
 				p.Version = ptr(l.Engine().Snapshot.Version)

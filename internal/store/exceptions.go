@@ -264,9 +264,10 @@ func (s *Store) FlaggedKeys(ctx context.Context, level string, periods []calenda
 	return append([]string{}, keys...), err
 }
 
-// FlagCount is how often a rule flags one subject with a grade.
+// FlagCount is how often a rule flags one subject with a grade in a period.
 type FlagCount struct {
 	Key, Rule, Grade string
+	Period           calendar.Key
 	Count            int
 }
 
@@ -275,13 +276,18 @@ func (s *Store) FlagCounts(ctx context.Context, level string, periods []calendar
 	if len(periods) == 0 {
 		return nil, nil
 	}
-	rows, err := s.pool.Query(ctx, `select s.key, e.rule, e.grade, count(*) from exceptions e join subjects s on s.kind = e.kind and s.code = e.code
-		where e.grain = $1 and e.period = any($2) and e.kind = $3 and e.state <> 'cleared' group by s.key, e.rule, e.grade`,
+	rows, err := s.pool.Query(ctx, `select s.key, e.rule, e.grade, e.period, count(*) from exceptions e join subjects s on s.kind = e.kind and s.code = e.code
+		where e.grain = $1 and e.period = any($2) and e.kind = $3 and e.state <> 'cleared' group by s.key, e.rule, e.grade, e.period`,
 		periods[0].Grain, starts(periods), level)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[FlagCount])
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (f FlagCount, err error) {
+		var start time.Time
+		err = row.Scan(&f.Key, &f.Rule, &f.Grade, &start, &f.Count)
+		f.Period = calendar.Key{Grain: periods[0].Grain, Start: startOf(start)}
+		return f, err
+	})
 }
 
 // FlagsOf lists what is flagged of some of a level, by their keys, in some periods of

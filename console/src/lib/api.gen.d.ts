@@ -1738,6 +1738,13 @@ export interface components {
             label: string;
             tone: string;
             shape: string;
+            /**
+             * @description What of a table it colours, beside its shape
+             * @enum {string}
+             */
+            cell: "shape" | "tint" | "figure" | "row";
+            /** @description It praises and never flags */
+            good: boolean;
         };
         CheckReport: {
             problems: components["schemas"]["Fault"][];
@@ -1784,6 +1791,8 @@ export interface components {
             on: boolean;
             /** @description It is not on, but judged, and counted apart from the list */
             trial: boolean;
+            /** @description The measure on whose figure its mark stands in a table; without one it stands on the row */
+            marks?: string;
             record?: components["schemas"]["RuleRecord"];
             words: string;
             /** @description As it stands in the rulebook */
@@ -1825,6 +1834,10 @@ export interface components {
                 [key: string]: number;
             };
             flagged: number;
+            /** @description Of those that are clear, how many it praises, by grade */
+            good?: {
+                [key: string]: number;
+            };
             /** @description Of a rule on trial: what it flags is counted alone */
             trial: boolean;
             /** @description Flags so large a part of those judged that nothing stands out */
@@ -1986,6 +1999,11 @@ export interface components {
             tone: "red" | "amber" | "green" | "blue" | "violet" | "grey";
             /** @enum {string} */
             shape: "pennant" | "half pennant" | "open pennant" | "tick" | "diamond" | "triangle" | "circle" | "square" | "cross";
+            /**
+             * @description Unchanged unless given
+             * @enum {string}
+             */
+            cell?: "shape" | "tint" | "figure" | "row";
             note: string;
             based_on: number;
         };
@@ -2203,10 +2221,55 @@ export interface components {
             whole_marks?: components["schemas"]["RowMark"][];
             /** @description What the marks of all rows mean, not of this page alone, the most serious first; with the first page */
             legend?: components["schemas"]["LegendEntry"][];
+            marking?: components["schemas"]["TableMarking"];
             total: number;
             /** @description How many of those who match have no figure in any column, listed or not */
             without: number;
             next?: string;
+        };
+        /**
+         * @default recorded
+         * @enum {string}
+         */
+        MarksFrom: "recorded" | "now" | "draft";
+        /** @description Where the marks come from; with the first page */
+        TableMarking: {
+            by: components["schemas"]["MarksFrom"];
+            /** @description The periods, in words, of which nothing is on record */
+            unswept: string[];
+            /** @description Not of what is recorded: how many it is of whom a rule says something else than on record, in periods that were swept */
+            unlike?: number;
+        };
+        /** @description How the figures of a column lie, of all subjects that are listed; of none there is none */
+        Spread: {
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            p5: number;
+            /** Format: double */
+            median: number;
+            /** Format: double */
+            p95: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            mean: number;
+        };
+        LinePoint: {
+            period: string;
+            /**
+             * Format: double
+             * @description For drawing; missing where there is none
+             */
+            value?: number;
+            /** @description Of the most serious mark on it */
+            grade?: string;
+        };
+        ColumnRule: {
+            rule: string;
+            title: string;
+            /** @description How many marks it has here, on all rows */
+            count: number;
         };
         TableColumn: {
             measure: string;
@@ -2219,6 +2282,13 @@ export interface components {
             places: number;
             /** @description How groups and the total are made, where not from their own figures */
             groups?: string;
+            /** @description The key of what lies across; the total has none */
+            across?: string;
+            /** @description It is a change or a gap, so that its sign is a direction */
+            signed: boolean;
+            spread?: components["schemas"]["Spread"];
+            /** @description The rules that judge those shown here and mark this column; with the first page */
+            rules: components["schemas"]["ColumnRule"][];
         };
         TableRow: {
             key: string;
@@ -2243,8 +2313,11 @@ export interface components {
             count: number;
         };
         RowMark: {
-            /** Format: int64 */
-            exception: number;
+            /**
+             * Format: int64
+             * @description Of what is on record
+             */
+            exception?: number;
             /**
              * Format: int64
              * @description The case that it is in
@@ -2254,9 +2327,12 @@ export interface components {
             rule: string;
             title: string;
             grade: string;
+            /** @description Of what is not on record, when the rule gives the grade */
             sentence: string;
             /** @description On whose cell the mark stands; missing where it is the row's */
             measure?: string;
+            /** @description On whose cell it stands, of what lies across */
+            across?: string;
         };
         Cell: {
             /** @description For people; empty where missing */
@@ -2274,6 +2350,10 @@ export interface components {
             place?: number;
             /** @description The last place of three or more */
             worst?: boolean;
+            /** @description Others share the place */
+            tied?: boolean;
+            /** @description The periods up to this one, where they were asked for */
+            line?: components["schemas"]["LinePoint"][];
         };
         Parts: {
             measure: string;
@@ -4677,10 +4757,14 @@ export interface operations {
                 by?: string;
                 /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals */
                 groups?: string;
+                /** @description A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period */
+                across?: string;
                 /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
+                /** @description Of how many periods up to that one each cell has its line too; of a table of one period */
+                lines?: number;
                 /** @description As of this data version; default: the newest */
                 version?: number;
                 /** @description In the subject's key or name */
@@ -4689,7 +4773,9 @@ export interface operations {
                 flagged?: boolean;
                 /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
                 with_figures?: boolean;
-                /** @description A column from 1, or 0 for the names */
+                /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
+                marks?: components["schemas"]["MarksFrom"];
+                /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
                 sort?: number;
                 descending?: boolean;
                 limit?: number;
@@ -4723,10 +4809,14 @@ export interface operations {
                 by?: string;
                 /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals */
                 groups?: string;
+                /** @description A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period */
+                across?: string;
                 /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
+                /** @description Of how many periods up to that one each cell has its line too; of a table of one period */
+                lines?: number;
                 /** @description As of this data version; default: the newest */
                 version?: number;
                 /** @description In the subject's key or name */
@@ -4735,7 +4825,9 @@ export interface operations {
                 flagged?: boolean;
                 /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
                 with_figures?: boolean;
-                /** @description A column from 1, or 0 for the names */
+                /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
+                marks?: components["schemas"]["MarksFrom"];
+                /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
                 sort?: number;
                 descending?: boolean;
                 limit?: number;

@@ -38,6 +38,11 @@ export const router = createRouter({
       meta: { title: 'Draft', strip: true },
     },
     {
+      path: '/rules/measures',
+      component: () => import('@/pages/MeasureRulesPage.vue'),
+      meta: { needs: 'book', title: 'Measures and their rules', strip: true },
+    },
+    {
       path: '/rules/dials',
       component: () => import('@/pages/DialsPage.vue'),
       meta: { needs: 'book', title: 'Dials', strip: true },

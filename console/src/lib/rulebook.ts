@@ -5,7 +5,14 @@ import { api, need, type Schemas } from './api'
 
 export type Grade = Schemas['Grade']
 
-const unknown = (name: string): Grade => ({ name, label: name, tone: 'grey', shape: 'circle' })
+const unknown = (name: string): Grade => ({
+  name,
+  label: name,
+  tone: 'grey',
+  shape: 'circle',
+  cell: 'shape',
+  good: false,
+})
 
 /** The published rulebook, for the names and marks of everything. */
 export function useRulebook() {
@@ -14,13 +21,15 @@ export function useRulebook() {
     queryFn: () => need(api.GET('/api/rulebook')),
     staleTime: 60_000,
   })
-  const grades = computed(() => query.data.value?.grades ?? [])
-  const grade = (name: string) => grades.value.find((g) => g.name === name) ?? unknown(name)
+  const allGrades = computed(() => query.data.value?.grades ?? [])
+  /** Those that flag: what praises is no exception. */
+  const grades = computed(() => allGrades.value.filter((g) => !g.good))
+  const grade = (name: string) => allGrades.value.find((g) => g.name === name) ?? unknown(name)
   const titleOf = (list: Schemas['Named'][] | undefined, name: string) =>
     list?.find((x) => x.name === name)?.title ?? name
   const desk = (name: string) => titleOf(query.data.value?.desks, name)
   const kind = (name: string) => titleOf(query.data.value?.kinds, name)
-  return { query, book: query.data, grades, grade, desk, kind }
+  return { query, book: query.data, grades, allGrades, grade, desk, kind }
 }
 
 const inStyle: Record<Schemas['GradeChange']['tone'], true> = {

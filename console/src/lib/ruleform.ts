@@ -22,6 +22,7 @@ const placed = [
   'where',
   'base',
   'stake',
+  'marks',
   'against',
   'choose',
   'bands',
@@ -53,7 +54,7 @@ function ruleOf(
   report: () => Schemas['CheckReport'] | undefined,
   change: (d: Definition) => void,
 ) {
-  const { book, grades } = useRulebook()
+  const { book, grades, allGrades } = useRulebook()
   const d = computed(definition)
   const measures = computed(() => report()?.measures ?? [])
   const dials = computed(() => (report()?.dials ?? []).map((x) => ({ name: x.name, title: `dial, ${x.value}` })))
@@ -69,6 +70,7 @@ function ruleOf(
     d,
     book,
     grades,
+    allGrades,
     measures,
     dials,
     attributes,

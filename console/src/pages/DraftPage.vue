@@ -23,7 +23,7 @@ const TextEditor = defineAsyncComponent(() => import('@/parts/rules/TextEditor.v
 const router = useRouter()
 const { period } = usePeriod()
 const { person, may } = useSession()
-const { book, grades } = useRulebook()
+const { book, grades, allGrades } = useRulebook()
 const draft = useDraft()
 const { text, check, sound, settled } = draft
 const chosen = useQueryWord('rule')
@@ -155,7 +155,7 @@ const completions = computed(() => {
       { label: k.name, detail: 'kind' },
       ...k.attributes.map((a) => ({ label: `${k.name}.${a}`, detail: 'attribute' })),
     ]),
-    ...grades.value.map((g) => ({ label: g.name, detail: 'grade' })),
+    ...allGrades.value.map((g) => ({ label: g.name, detail: 'grade' })),
   ]
 })
 /** The smallest rulebook with all its parts, to begin from. */

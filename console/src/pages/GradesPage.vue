@@ -19,16 +19,25 @@ const shapes = Object.keys(shapePaths) as Style['shape'][]
 
 const queries = useQueryClient()
 const { may } = useSession()
-const { query, book, grades } = useRulebook()
+const { query, book, allGrades: grades } = useRulebook()
 const chosen = useQueryWord('grade')
 const grade = computed(() => grades.value.find((g) => g.name === chosen.value) ?? grades.value[0])
-const style = reactive({ label: '', tone: tones[0]!, shape: shapes[0]! })
-const reset = () => grade.value && Object.assign(style, { ...grade.value, name: undefined })
+const cells: Record<Schemas['Grade']['cell'], string> = {
+  shape: 'its shape alone',
+  tint: 'a tinted cell',
+  figure: 'the figure, bold',
+  row: 'the whole row',
+}
+const style = reactive({ label: '', tone: tones[0]!, shape: shapes[0]!, cell: 'shape' as Schemas['Grade']['cell'] })
+const reset = () => grade.value && Object.assign(style, { ...grade.value, name: undefined, good: undefined })
 watch(grade, reset, { immediate: true })
 const changed = computed(
   () =>
     grade.value &&
-    (grade.value.label !== style.label.trim() || grade.value.tone !== style.tone || grade.value.shape !== style.shape),
+    (grade.value.label !== style.label.trim() ||
+      grade.value.tone !== style.tone ||
+      grade.value.shape !== style.shape ||
+      grade.value.cell !== style.cell),
 )
 const choices = computed(() => [
   {
@@ -63,6 +72,7 @@ const restyle = useMutation({
           label: style.label.trim(),
           tone: style.tone,
           shape: style.shape,
+          cell: style.cell,
           note,
           based_on: book.value!.revision,
         },
@@ -92,9 +102,10 @@ const restyle = useMutation({
             </button>
           </li>
         </ol>
-        <p class="mt-2 px-2 text-small text-muted">The most serious first.</p>
+        <p class="mt-2 px-2 text-small text-muted">The most serious first; good ones last.</p>
       </div>
       <section :aria-label="grade.label" class="space-y-4">
+        <p v-if="grade.good" class="text-muted">It praises: it is shown and counted apart, and never an exception.</p>
         <p v-if="uses.data.value" class="text-muted">
           Rules that give it: {{ named('rule').join(', ') || 'none' }}.
           <template v-if="named('desk').length">It is due by its own time on {{ named('desk').join(', ') }}.</template>
@@ -116,6 +127,14 @@ const restyle = useMutation({
                   @change="c.set(o.value)"
                 />
                 <ShapeMark :shape="o.shape" :tone="o.tone" />{{ o.value }}
+              </label>
+            </div>
+          </div>
+          <div role="radiogroup" aria-label="In a table it colours">
+            <p>In a table it colours</p>
+            <div class="mt-0.5 flex flex-wrap gap-1">
+              <label v-for="(text, c) in cells" :key="c" class="choice">
+                <input v-model="style.cell" type="radio" name="cell" :value="c" class="sr-only" />{{ text }}
               </label>
             </div>
           </div>

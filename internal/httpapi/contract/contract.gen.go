@@ -405,6 +405,54 @@ func (e FlagFindingFinding) Valid() bool {
 	}
 }
 
+// Defines values for GradeCell.
+const (
+	GradeCellFigure GradeCell = "figure"
+	GradeCellRow    GradeCell = "row"
+	GradeCellShape  GradeCell = "shape"
+	GradeCellTint   GradeCell = "tint"
+)
+
+// Valid indicates whether the value is a known member of the GradeCell enum.
+func (e GradeCell) Valid() bool {
+	switch e {
+	case GradeCellFigure:
+		return true
+	case GradeCellRow:
+		return true
+	case GradeCellShape:
+		return true
+	case GradeCellTint:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GradeChangeCell.
+const (
+	GradeChangeCellFigure GradeChangeCell = "figure"
+	GradeChangeCellRow    GradeChangeCell = "row"
+	GradeChangeCellShape  GradeChangeCell = "shape"
+	GradeChangeCellTint   GradeChangeCell = "tint"
+)
+
+// Valid indicates whether the value is a known member of the GradeChangeCell enum.
+func (e GradeChangeCell) Valid() bool {
+	switch e {
+	case GradeChangeCellFigure:
+		return true
+	case GradeChangeCellRow:
+		return true
+	case GradeChangeCellShape:
+		return true
+	case GradeChangeCellTint:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GradeChangeShape.
 const (
 	Circle      GradeChangeShape = "circle"
@@ -492,6 +540,27 @@ func (e HistoryUnit) Valid() bool {
 	case HistoryUnitMoney:
 		return true
 	case HistoryUnitPercent:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MarksFrom.
+const (
+	MarksFromDraft    MarksFrom = "draft"
+	MarksFromNow      MarksFrom = "now"
+	MarksFromRecorded MarksFrom = "recorded"
+)
+
+// Valid indicates whether the value is a known member of the MarksFrom enum.
+func (e MarksFrom) Valid() bool {
+	switch e {
+	case MarksFromDraft:
+		return true
+	case MarksFromNow:
+		return true
+	case MarksFromRecorded:
 		return true
 	default:
 		return false
@@ -1945,11 +2014,17 @@ type Cell struct {
 	// Exact A decimal or a rational a/b
 	Exact *string `json:"exact,omitempty"`
 
+	// Line The periods up to this one, where they were asked for
+	Line *[]LinePoint `json:"line,omitempty"`
+
 	// Place In its column, or its group there, 1 is the best
 	Place *int `json:"place,omitempty"`
 
 	// Text For people; empty where missing
 	Text string `json:"text"`
+
+	// Tied Others share the place
+	Tied *bool `json:"tied,omitempty"`
 
 	// Value For drawing
 	Value *float64 `json:"value,omitempty"`
@@ -2027,6 +2102,14 @@ type Closing struct {
 	By        string    `json:"by"`
 	Note      string    `json:"note"`
 	SignedOff bool      `json:"signed_off"`
+}
+
+// ColumnRule defines model for ColumnRule.
+type ColumnRule struct {
+	// Count How many marks it has here, on all rows
+	Count int    `json:"count"`
+	Rule  string `json:"rule"`
+	Title string `json:"title"`
 }
 
 // CompareRequest defines model for CompareRequest.
@@ -2397,20 +2480,34 @@ type FoundByRule struct {
 
 // Grade defines model for Grade.
 type Grade struct {
+	// Cell What of a table it colours, beside its shape
+	Cell GradeCell `json:"cell"`
+
+	// Good It praises and never flags
+	Good  bool   `json:"good"`
 	Label string `json:"label"`
 	Name  string `json:"name"`
 	Shape string `json:"shape"`
 	Tone  string `json:"tone"`
 }
 
+// GradeCell What of a table it colours, beside its shape
+type GradeCell string
+
 // GradeChange defines model for GradeChange.
 type GradeChange struct {
-	BasedOn int              `json:"based_on"`
-	Label   string           `json:"label"`
-	Note    string           `json:"note"`
-	Shape   GradeChangeShape `json:"shape"`
-	Tone    GradeChangeTone  `json:"tone"`
+	BasedOn int `json:"based_on"`
+
+	// Cell Unchanged unless given
+	Cell  *GradeChangeCell `json:"cell,omitempty"`
+	Label string           `json:"label"`
+	Note  string           `json:"note"`
+	Shape GradeChangeShape `json:"shape"`
+	Tone  GradeChangeTone  `json:"tone"`
 }
+
+// GradeChangeCell Unchanged unless given
+type GradeChangeCell string
 
 // GradeChangeShape defines model for GradeChange.Shape.
 type GradeChangeShape string
@@ -2526,6 +2623,16 @@ type LegendEntry struct {
 	Words string `json:"words"`
 }
 
+// LinePoint defines model for LinePoint.
+type LinePoint struct {
+	// Grade Of the most serious mark on it
+	Grade  *string `json:"grade,omitempty"`
+	Period string  `json:"period"`
+
+	// Value For drawing; missing where there is none
+	Value *float64 `json:"value,omitempty"`
+}
+
 // LookBack defines model for LookBack.
 type LookBack struct {
 	// Empty No feed that the rule reads has a line in it, so that it counts for nothing
@@ -2537,6 +2644,9 @@ type LookBack struct {
 	Period    string `json:"period"`
 	Persisted int    `json:"persisted"`
 }
+
+// MarksFrom defines model for MarksFrom.
+type MarksFrom string
 
 // Measure defines model for Measure.
 type Measure struct {
@@ -3133,17 +3243,24 @@ type RoutingRehearsal struct {
 
 // RowMark defines model for RowMark.
 type RowMark struct {
+	// Across On whose cell it stands, of what lies across
+	Across *string `json:"across,omitempty"`
+
 	// Case The case that it is in
-	Case      *int64 `json:"case,omitempty"`
-	Exception int64  `json:"exception"`
+	Case *int64 `json:"case,omitempty"`
+
+	// Exception Of what is on record
+	Exception *int64 `json:"exception,omitempty"`
 	Grade     string `json:"grade"`
 
 	// Measure On whose cell the mark stands; missing where it is the row's
-	Measure  *string `json:"measure,omitempty"`
-	Period   string  `json:"period"`
-	Rule     string  `json:"rule"`
-	Sentence string  `json:"sentence"`
-	Title    string  `json:"title"`
+	Measure *string `json:"measure,omitempty"`
+	Period  string  `json:"period"`
+	Rule    string  `json:"rule"`
+
+	// Sentence Of what is not on record, when the rule gives the grade
+	Sentence string `json:"sentence"`
+	Title    string `json:"title"`
 }
 
 // Rule defines model for Rule.
@@ -3155,8 +3272,11 @@ type Rule struct {
 	Each   string `json:"each"`
 	Family string `json:"family"`
 	Judges string `json:"judges"`
-	Name   string `json:"name"`
-	On     bool   `json:"on"`
+
+	// Marks The measure on whose figure its mark stands in a table; without one it stands on the row
+	Marks *string `json:"marks,omitempty"`
+	Name  string  `json:"name"`
+	On    bool    `json:"on"`
 
 	// Record Of a rule that is evaluated: the last thirteen periods of its grain, and what came of them
 	Record *RuleRecord `json:"record,omitempty"`
@@ -3363,6 +3483,16 @@ type SolveRequest struct {
 	Wanted float64 `json:"wanted"`
 }
 
+// Spread How the figures of a column lie, of all subjects that are listed; of none there is none
+type Spread struct {
+	High   float64 `json:"high"`
+	Low    float64 `json:"low"`
+	Mean   float64 `json:"mean"`
+	Median float64 `json:"median"`
+	P5     float64 `json:"p5"`
+	P95    float64 `json:"p95"`
+}
+
 // SubjectVerdict defines model for SubjectVerdict.
 type SubjectVerdict struct {
 	// Away How far it lies from that
@@ -3509,9 +3639,12 @@ type Table struct {
 
 	// Legend What the marks of all rows mean, not of this page alone, the most serious first; with the first page
 	Legend *[]LegendEntry `json:"legend,omitempty"`
-	Next   *string        `json:"next,omitempty"`
-	Rows   []TableRow     `json:"rows"`
-	Total  int            `json:"total"`
+
+	// Marking Where the marks come from; with the first page
+	Marking *TableMarking `json:"marking,omitempty"`
+	Next    *string       `json:"next,omitempty"`
+	Rows    []TableRow    `json:"rows"`
+	Total   int           `json:"total"`
 
 	// Whole The totals: of ratios the ratio of the sums
 	Whole []Cell `json:"whole"`
@@ -3525,7 +3658,9 @@ type Table struct {
 
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
-	Good string `json:"good"`
+	// Across The key of what lies across; the total has none
+	Across *string `json:"across,omitempty"`
+	Good   string  `json:"good"`
 
 	// Groups How groups and the total are made, where not from their own figures
 	Groups  *string `json:"groups,omitempty"`
@@ -3534,9 +3669,29 @@ type TableColumn struct {
 	Period  string  `json:"period"`
 
 	// Places How many different places there are
-	Places int    `json:"places"`
-	Title  string `json:"title"`
-	Unit   string `json:"unit"`
+	Places int `json:"places"`
+
+	// Rules The rules that judge those shown here and mark this column; with the first page
+	Rules []ColumnRule `json:"rules"`
+
+	// Signed It is a change or a gap, so that its sign is a direction
+	Signed bool `json:"signed"`
+
+	// Spread How the figures of a column lie, of all subjects that are listed; of none there is none
+	Spread *Spread `json:"spread,omitempty"`
+	Title  string  `json:"title"`
+	Unit   string  `json:"unit"`
+}
+
+// TableMarking Where the marks come from; with the first page
+type TableMarking struct {
+	By MarksFrom `json:"by"`
+
+	// Unlike Not of what is recorded: how many it is of whom a rule says something else than on record, in periods that were swept
+	Unlike *int `json:"unlike,omitempty"`
+
+	// Unswept The periods, in words, of which nothing is on record
+	Unswept []string `json:"unswept"`
 }
 
 // TableRow defines model for TableRow.
@@ -3565,7 +3720,10 @@ type Tally struct {
 	// Crowded Flags so large a part of those judged that nothing stands out
 	Crowded bool `json:"crowded"`
 	Flagged int  `json:"flagged"`
-	Judged  int  `json:"judged"`
+
+	// Good Of those that are clear, how many it praises, by grade
+	Good   *map[string]int `json:"good,omitempty"`
+	Judged int             `json:"judged"`
 
 	// Level Such as rep, rep.territory, rep x product or whole
 	Level     *string        `json:"level,omitempty"`
@@ -4306,11 +4464,17 @@ type GetTableParams struct {
 	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
+	// Across A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period
+	Across *string `form:"across,omitempty" json:"across,omitempty"`
+
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Lines Of how many periods up to that one each cell has its line too; of a table of one period
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
 
 	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
@@ -4324,7 +4488,10 @@ type GetTableParams struct {
 	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
 	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
 
-	// Sort A column from 1, or 0 for the names
+	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
+	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
@@ -4344,11 +4511,17 @@ type ExportTableParams struct {
 	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
+	// Across A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period
+	Across *string `form:"across,omitempty" json:"across,omitempty"`
+
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Lines Of how many periods up to that one each cell has its line too; of a table of one period
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
 
 	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
@@ -4362,7 +4535,10 @@ type ExportTableParams struct {
 	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
 	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
 
-	// Sort A column from 1, or 0 for the names
+	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
+	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
@@ -7615,6 +7791,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "across" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "across", c.Request.URL.Query(), &params.Across, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter across: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Required query parameter "period" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -7628,6 +7812,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "lines" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "lines", c.Request.URL.Query(), &params.Lines, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter lines: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -7660,6 +7852,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "with_figures", c.Request.URL.Query(), &params.WithFigures, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter with_figures: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "marks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "marks", c.Request.URL.Query(), &params.Marks, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter marks: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -7738,6 +7938,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "across" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "across", c.Request.URL.Query(), &params.Across, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter across: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Required query parameter "period" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -7751,6 +7959,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "lines" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "lines", c.Request.URL.Query(), &params.Lines, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter lines: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -7783,6 +7999,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "with_figures", c.Request.URL.Query(), &params.WithFigures, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter with_figures: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "marks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "marks", c.Request.URL.Query(), &params.Marks, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter marks: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -16275,383 +16499,397 @@ func (sh *strictHandler) DeleteView(ctx *gin.Context, id int64) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P1/kxu3kT+OPxXUfq9qk+97JK0UO5fs/iVLsuNKYimSbNdVotvCckAS4RCgAcxSjMvP/VPoBjCYITA/",
-	"uLMrJeerq1hLDgdAo9Hon6/++WwhtzspmDD67PLnsx1VdMsMU/DXC6rZt6X9Fxdnl2c7atZnxZmgW3Z2",
-	"ecbLs+JMsZ9qrlh5dmlUzYozvVizLbW/WEq1pcY+J8zvvzgrzsxhx/BPtmLq7JdfirOveZV//5JXbNoI",
-	"Wy74tt6eXT5NjvaGKS5htJLpheI7w6Ud9jnZSmHWBdH1Yk2oJs8unv3+0dOLswKn9VPN1KGZ1w5fE8/E",
-	"DaaN4mLlx9JSfAe/SK4O/tO3ui39+BcmVmZ9dvnFRXE0xC/2t3onhWawVW+UvKnY1v5zIYVhwth/0t2u",
-	"4gtqF/pkh0/8v39qu+qfo6H+S7Hl2eXZ/+9JwwtP8Fv9xL8XRmzT7cc1NWTPhCF7Jd263c/sW5/faCYW",
-	"sP6dkjumDMep3hwSNCvOllxp09rXkhp2Vhw/yctRDFacVXTkG3ewXclpaUNFec3FMd/8uJZkxYwmZs24",
-	"IguqmSZbRsV+jax7zBbNdv8dz48b2K/eTbmwNPoQXiBv/skWxk7meV1y80oYdTgmK72RtUnNkhrCDdlT",
-	"TUopGDEyRQFaloppnSQBPSbiI8O3d9sbO3WKc0wMKWuzkHh42ss5t2s4L4hUZL8+ECFN/34ebVlhT7hZ",
-	"swNZ0Vvm9s6dxqP32P1iOkHV92tG3JfnmvAS3sqFfR2hQu+ZIlSU8GclV6lX7+nh+LWaac2lgOXZ3xq5",
-	"YeJcZ+e3l6rU6dkF+tpp4XOjOJKamC3tLBvmaAgS75+fRuFYsNm9LAu/oauUYGBLqVhq15iCnSKCfTRk",
-	"R1eM3LAVF/qKCMvSfEnMmmvCNVIcz9AIJmTCKDc4N2yrh6RhdP5+Ce+jStFDi6V15hguqCA3jFC9YSVZ",
-	"SmVvmDHD2nukPB6xs31+Ma2JpLbgK7rYVHL1Vu4TUmTFErP/k9yTLRUHsrc7IXdMsJLsuVlzQSjZM7Yp",
-	"PPdrtpCiDH+aNVclnIWlrJW9Ze2/GVUVZ631H2/Oln78Fr/9Au725o8u4RcVo0CEn5OXgGHpb4S7no+O",
-	"lZAmwYbvnHpg7FbatZVMb8iaaiIk2bLtjdWaEodUViXTE0SoJW96wjuqNrllakM3LCMLtlKwA6GGwEMg",
-	"EOBW0EQbXlVkWdHVipUFuTmQDRclkUuia+SXkSz6Zy7Kd/btqYNhP88syXBTpTehFpqxhAx/vWMCmEhI",
-	"41nxwExaw4zPhxeiMKIjs59boK3jl4anwkQKPBthPwPJ00dMlC/Zkgvur7ijy/qWZS7b64o5vSX15VZm",
-	"vrthFR7oo29WipYJfv4ORKcmsNIUI1b0hlXJNyrWmsSNlBWjAiieIIVmfaQIq02ftnNqCDxCvry4uDhP",
-	"zXPLqK4VS2viMQf4Bws3aHLnmOYl+xPXRqa0rDWrEibEVweCZsEVEXVVkb2/sRRQ2F5S8UFq5ICsb4AZ",
-	"7a+o/aezA9y0RG2lSupIbVhai87ItA4h7K8LfyBgSUlSSLl5y9aMKk2rBA+Xtxz1+64Qb6bTnTZdGqbS",
-	"kqC5/Y+/s5J2/C39kunNXyQtUxNQdTXhvn9bV+zFmooVG7x98cV+qoWnTliXX/sgod82OictSzg0tHoT",
-	"UX5JK82KzmaUnFY6/5v81jSz2AX7+PhZ9tEM0cou4r19rksZ997cwt+7d3eNckvQGyk3oFnDZbVX3Bgm",
-	"rtzx4oZs6cEqVBVbGiJrU8C1vKtvKq7XrCROwFmbLGkmvKAVEyVVL2nipJc0fcLWsuK573pIaJWk9Bdc",
-	"lHKvp52jvVQb+1VaBsfUL0GDD04LmEbz+2b41PZ4+jSekzaJgsk+4eqocndbD+1+qqlqy42WCWRXcl3S",
-	"Q1KPTDOjn2Hz7iMTvPXiPur8CBRMUEfJbXLKVsWaIrz7tCQjh6V9R/GB4QucHrygb3H/Y3WDY9G/zG3H",
-	"kRRvvvI7NEryxkczwf99nNfLX9Nn4Jg/dQgTJ3fMGx3DpI91mTG/rGRbuBeAULM6XUKmHdyG9bPEAVU+",
-	"b7h37qijs+Bp5zZxSGrohHEPRm/aica1M4nBf0B4UlZHNl5XjbVm6MpaNXhNOGuGWHt1i8vqyki8ptNc",
-	"WrNRLsMlF2VbAkffVXR17R5IbOfXFV1pa2Nxg8YkWNWaGVM5s5pQIa32SPwoI60w++av3U8S7BUMgdPd",
-	"dj32ek4lzYq7jmUe7U5WEKK9dz3FI4mG3fVSqrRxvGSW6GupnXup4oJp9Jhyo52bJvdWFL+DzKIYzfmX",
-	"FVvIW9b2XkTeZyaM96J3zGDLPppYc5BoezxrO2m2TQ3vWGsS2fxvMt56sH1TalvJFnxLq0t0MaDnwR7w",
-	"yPnADXgarESzSh6egV3tV+MfvSL0RkN4wat7YEoZshFyL5JzNo6j+qWwZu/gQe+ZyK3xlinddlBH3O6U",
-	"0Wu5XA6LW/Csunu3ZXuBGPIT9wcUhVDwRDQ8749f7J0IHNLMNyeUny+mWhUQ05hwv2n2li3bvrtnFxex",
-	"9+7psVTyovj4aIKDDfd9TUXJSgxeRKGxpxcXCT4o4VQyUW8t8YFT7X6YWlm2sa8i9szZ+w7Iv5DbLQMT",
-	"wR5reFbXsD94CuAT8Bd9SN0ELHUt9YoWrgkKECterohURRD/VBNKSmooWdK6MgV66/hiDecFPiMVZ/qS",
-	"1KJiWhPgndKaPnac4JwEe9ReMqg4aEYUo+UY6kU325HI8S9DN65cEkYXa7zK8OJ17lF3Ui2Xl3YF7Rux",
-	"CHuzkGLJ1RY4mX3cVZQL+HdDgDO02cMfnvOTOzHy3g0kgbmu6S2b6cJt2P7pRUTbwOo9caltl9HJb6jz",
-	"Kvspw3GQilBSMVr+1gXBGv1pzOY2N1FnbwXzw3jD+1wTfFqPe3F0j3UuBUHoVtbCNCH2p88uLh5/edF+",
-	"8e9S79VCyn8NCvXv2P4dPhh5K1KBUE00xXCdPX1SWTbtUu6Li+QKa2F4dfze7+3H9o4SrZMdB6ByakHn",
-	"DuknRedKQdEMsi4n718yQ3k1Ps72zokgjGQ7btB0y3wwoHBBuD3ThoCJcEkMEwQuej06VvC1rEX5FU4i",
-	"oaXeHK4tC2ZjaFvgVJwkKMuNuIPzbKUA6BhyaY/Hlt0yBWKUEmf2TJjl4a2dSmKWC2flDF2IEGa89fk1",
-	"o+/RV/YnqXHZxwXbhSDjqPe98j9JW9IV0/nTQo2hizUKJO4YAHaeeBNx9JK+5mlKbunhmi4yQXaUmCDm",
-	"qN5o8PiBHmnvH7wzWwZjZETY9+pUlD33XqcGEIkqKi6dAIFgOFqWIXBmJLlhkFCRHFsbmubgA7llquQL",
-	"o53BShUj1uqVS3vrs6KJHRzsdymxYWQpe7asmVowqK26XdIDbF8T/Cs7YYm+DXwvS5kM7cmqzCtvjm6L",
-	"hZX+XvNZyB33qtxYj2dC+J21zkI4ZA0/NRzgphn5ObyM8fzviZoTpXgcj50aEwyqjJHhL6vjy2GNb/eq",
-	"EpoBZ8XZP6VTkhojQDGwHOAek7cYxmRL4/5jOcLrD1HEExVieNgpHY1SDJ9iIgsO1dKQ3ZhWRy6DklwG",
-	"LdlFTR174QVOmCgbzY5rXVs58tH9astFCUMzvaDW7MFMFBQ9bpOIYn5tRj4qpT2O0V/+KMIf0Tz8B/jb",
-	"D+OTaFzilCa0NmupSGnVBqe/XBIj5SbokYOZNdTldLldbRxvsPs5pgOBeR88N9rbs2Ulp8ek+daa6vYr",
-	"Aj8pJniyNf8XS8VPDdPDEXwwo53ljFNzL3TEpXlafqNkvTsmZjBwZ8kbybnp+/3xXpODAXPzzwakvR4y",
-	"YjcXdUcJOY5DD8adQc7o3gg42+7MoXHa7Cnags4tO0HoF59NtD0VOxicvFdi82ySNK/dvZQwP7gZ5i0n",
-	"jvxLHIs1/nugaNhGxxPu5TneS2frZR3yuA7NClKL4NUQzrEtnLc+76SPGHZlD63uSQgEFYnAY6y8JLSq",
-	"8A+fi8kVkapkaoqaipIisZ/hDaNflXqLFyvjaFbWjKDSQozEUG5CHiXtXauDLWqlZfAfhOzJ3rTJhLpp",
-	"aJWcMiVmLWsNOp4oYR8LQokLqdphqcsHJLIqIzNxSM47LyeOfJSSlePTv0Gi/pCHM3HLU1JxbRqr0goR",
-	"qpTco91j17aWe6e+AkOBHOvkCzC9YN2YUCLiFFn5z5J+hhClGfGku9S8jug0PO9Gdh7nkM2LbuaUDuRj",
-	"NIND5mM2jW+rv3ShEYyDg2mpWiowusX96poMxZYX/UNfYCBWplPJf40qG85h8oVeax9cAnh/45GdAPY6",
-	"NhgmH1L6Y5LF37LlRBf+aF0vinZ03HfaX+OK0fKK0JbvVJMFJEiVRHOxgAtYsWWtcXWD+lzuLL+bumMf",
-	"kvk9mn0vMBpwp6jHGFV5dMQj6chL0oFVCe8d+5h0loTIG3qIMf+bVoQ+uUnGLyuaiip+K8DkWciq3mIZ",
-	"gv0T5AwqWAV56u+LG5aU5Tn/69dSkR2Tu4q1VcQt1xo97scBOFrVLP2mUtE9/mqEErtfH9K+GJToPTPY",
-	"S5Ur/7DXJQEy4v2qGLP0ymQcdDY9b/dhtuE8GTeL8DJ/iholXEhSSbEC3ShyH2AUBAmfvCimBvmzxlJG",
-	"Pe6eDlxC0GiPg6hpKrLF5i3bufsjl7earpRa05LcMGM1GGu3rOntaC/Z1xCkSmh9IT1zXAIrp1X6Lcsl",
-	"U0wsUhYYco52YridCKnYLddYqzPeflnWYpGpZnm9JPbY1RXVBer1Vj+CWGCTp3nH6paQ1z2ebtk3WUbR",
-	"vRaXLgittGzZkta2cFWTehLlwo/GTjzLN9PTlQd9p9GKQo5ySF6OGCyiv+ffmCc8UdPHT/JFb9J/XOWw",
-	"pR+xbPfZhf+/qJb3UfxpykTMpTStMSfTSz5aVeDSBLnhPJPtGrUoy2g5xdLv0Nerp3Z8eFWSQmjKnJjr",
-	"nUyYeF5Vzudubbu9VPCvdpbA2ThFs5KLTbJQY2dSzkDQAld21Bu62JAbtOitgigIFWQta2uG28m0vtL8",
-	"o4GwhL4kes/YDqMF3husMTRif1+VBIKvIYCgFFsYjN9iMJy4RAKdCwYJ5IaxuU9M5O8HTXkZ4r1WLQZN",
-	"oJISUhhNN/CbGaXrEwRuQRKnGUZqZ1rO7g725W4JZ+1KsLKT4pRTabwH1r2v9evkiuR2RxU77QhMK0go",
-	"zuwdlSwycBfjVaJyoHty+uXURdLayaya65RQNJlKiFrwJWclaaRzby3wiXJrOCQBQbxeR2BGPo8pTInt",
-	"h+7I/6zLVW6AvH5Jue4plux6akbXJKK5OVxp0PHyu+lEYw84tBQrmTD9ZT3Js+EpMpiys6Na210f4chI",
-	"ry28ILmA2vzVFTlOmPwNFQmX8tdKbsmFL93HrNGKa8Re2J71H8PibM1X67TTKliY/euFWbn3+B+l1vyS",
-	"Gvqt1vX9hO0mhHog2jop3xd/cXNIp29hBL/ACxcu6/w7shHtJWOpQOu3PsGRY2bjJFV7tHtrPsM1e13K",
-	"vXDAOcfegpADgUlJDiQC0svR8z9p1fm0cARloToKt41ITXZRo1SGMm5aWFwr4dhd9H2x13AiXiGZT7jj",
-	"j2phjtIR8R4OHwwtOXvDvWR68w1L3nH5OHG2kgTSYdO/sSqtTqUS6lYKHiqF0y4oqlHv6k3f1a10YSF9",
-	"OhTA2dwcIG/3sgmwoTmMeUXeATtw+/lcE3f7IS2aWHc0T0+N3IZAJe+gP2xCIfFdQvedZY2o7QVfzvja",
-	"wHxugUxveNdVPSg7Rl557vjj026c3Poap+Wkm15b60AMuwCSd7qXwpEk+HJQEIxevV+2l3B+rjkKvFec",
-	"pbj0likXPB/hpp44N//y5JwUXd41Xy3anxT4ERpO3gbe0pIRV1J6wm4Gyys9mks5jtyY+ahDXxlP+80X",
-	"x5kjpLSEG4cnAgNGdGpGiteT2p1Xt7y0V2gSgSdfOp1ZYWdavrA5e8u9+ki3XKTYFVSUpIK29gBAEPDQ",
-	"TTFWcit60re3tTaEVnt60PY20TKdFy9T9SfvQ+4xJjRsT08gddEEXLAfME0snzt9nEZPF5skscAyuXQ0",
-	"QrsP62UivcxndTgQJXsxb6na6KTz6oYdZMosesmtMbnAg4eXe20KLCHSa3CfLf3HVz7MlUmXuou1YR+9",
-	"DjH24ze1fB7H1Vq5O5n5pNtEcjE9+LXBU67qCBM0lt21+s/RyeMRAIZLfOmWV4d+SJ3TcysnGyTIHz0M",
-	"53JUtJGy9PhbLvOrqQsD9DRw3WMyP6IZhWqONSOwNqsFBqss4tuCnD86b8i6piVxXowil/gHnDbJvMmX",
-	"/zawgFPwI7KZePaL67w2HZtZ+QrY4WyTcb6f+AWK0U068N1IYrezUNiiQnqS26fj405z9bNxDkg64P6t",
-	"QxAcGbjPAF3iqXOSN6J8OGhpA9TXxvq9jxKAotJXpxNFosbvkBMwvcI9VylFjVH8pjbsjtA6JTX0OtJD",
-	"xnhwnI6QHxhzV9s79eojXZirkP2h4S6IM0CaObH4ZhtdPrRu8pD7fuPTlWMomGQRDpdQA+syQ5oCwdcL",
-	"Azi8A3hfCaw7/NIBK1BN0HlcuDpcLMG1V+MNW3NREm46deaDF2PQQpMWppqCCBIrgik3T76KyApqV0kE",
-	"d9txBRGIg2R0C9x3k5LCUpgkuMP2noAXYhHwcYXg2CyAwGU/uGOSgkeh1WboPT9Qxa1O9Fxvhoo7gitZ",
-	"I6hJvxhrzktTvuF17cgwaR11T+zoODsOaU5SEUuZiOK9AusbxRP6u8iZQFOxbxDzBuCrU0kJk1g8nnKG",
-	"z0OG8SjwJt3QEH84SKl0Il3wz2WwTl0d6Vlv2kEKbLNB5GhfmD73vZQseTCPkz2mGTXeyebvR3zfIHWS",
-	"VuiCVVVfmcfkYx32YQKY4VTffBflMKFN4LoGaJIuFfLG8YQYZF5HPLFUyNmr+N7eVaSLNpZ04fzb/elI",
-	"8NQJFRhBO3XQEAWRIqoZtsbHCZwzS0FGbxW0ta2uIymZ9JyDAebBLnyNwgSrJiedM1g6P2YBdGhVoX6z",
-	"pQZo7HA4XEb8OHAduSSa3TJFK8D8xbQhxGmAt6VlV0alGKWo6NOKncfdDe2akd6j8V4xUfbmMfSgXI0p",
-	"DbvD1RqSFiZMYdJ9DIvP65shLWL0+EN39NTEhyNF8Gij8s6XPv9AvzHPk9HUxuOIOi7iS8ga7AZ0Xo5Q",
-	"ovOesQykyPsJIPYd8uNC/JuPkaUaKzrQo3cT9HuP3T0htJPBqLjPKopoyNR6vg73Xhf2pnM7RVcYGoJ7",
-	"WVcluQGHGAjZBSS3YnHbkleGKedIc/hB9hMdmkygVEvnb850DYbjMNP7vNY10+u8822m14XDNMv7Mrm7",
-	"7WKDTHlZzF11ZVIaY1Vv0z7viotMhDofxspEB4szuESHdclsQCgGsTrxoKcxAlxoc5SQjFDHTgUH+zDF",
-	"hPfjJQliJfxcNTj9wY+JOO4D19jICHLLIjrCfu13q2bp9VWgwadMfMtn4/TgtfbAc/aSe1xA1iVXOSnS",
-	"AMw1CdMRxfOHNIKjSgBxN5h3d8izHUYs6F9pB3UgzCq1nm/8rTU2+p0/EWu6y+XMiPE2doibu+IQeGt2",
-	"5p8i5SXQplNgPZDycmKmTCCrF8c7JgQC6a9ptSTNn3LHRPSn4YsNlgxtJdyfRnEqVujA4GoB/9A/1aga",
-	"LZTUOl1j7XYvRNEQFchdKSuFTVluUELdcllB0sZKscPwTZDc7HHpPlkkFvqR68ztoHnKW/jaaoxtoD1w",
-	"pGAfHnbw5jHU81Dd9I26tP9jDlNx99qtTVKYdjMAxFgdOW3RrBTlwrtPGjPx2Fkt+RS0PLeeN/ZXqQl5",
-	"3BTPRuBRiXxpO6YWCG3VQfrPsI6bXhs6pcDdd8vvYRuc5gSTNg2B87wvYjVi1/Ji9sQQ+7ir8Kj7wrFZ",
-	"mr0AvxXeTTa7frHk1V1h0UUmP3MrM/sKPUcnpm5mr8C+3Ad2y5QJqf0j1uLdSSMeBWfbnWLjqVwBIGYD",
-	"9CVLj9PXOJUc9cIM+pPQkXX+an8zHg31PaCNgjsU87DHuC/8EMfb4IiaHUP6qm3AuuOacDFuzLvvgX/H",
-	"dUOKmbYT6RF2LZgaYdfaA+f3LlfLbyWcycV3Kyk3mlR8wwgg1XGxIlvus0LGHzv2U50CQPoLpBKAS5Aq",
-	"RuApYqRPMagUo+UhZD+NSfmwb7gOEesekdHlohbyNzCQkfVizXx1PnRi3MsAJeVdXmM1h/gAJSMb+2sX",
-	"e9D9WRFjvKXRizqdPtje6kKe5kSxFdeGKXJjKaQLrw8RAJY+NTO0I2DCdDwfpJj0zzzpL7jprX+bIvmP",
-	"orAhZ6BwcK5YO+XySdEjuedNal9htS5WLTsoX80S2qlOc9xJVa1oNWPw072wky+BRM5tyru0zpANLA+3",
-	"tejE2gpkxgg6PRdxSwa3skiALjQ3mJXiXJSeRvnA8F/Yioky0zs6k/gdUiGiyGeDjXE2DY9hsnOhJ3mH",
-	"iYbcK37LdJO4OkixjpPC/8in9CApkhSUcvMVTSEjQKA01ZkIO0C0ejIAiJYGyAQKV4XviKJlSGJ2pYJL",
-	"hKdft5Iso7TwxiealLm+AjD5ZV9Jdd446NEzd0xpK43LU5qwIQHDrIoIp6h5b7zg1P78tUkL7BhXEufs",
-	"LcB6B7j5+3Q7j1zKw58gxVZ7gElo7221F7j8t7SMkhfPdb21p0WxXbJhKcTb00YyhuJ5p1e0XM6TP91X",
-	"OMhNrsAsXRbsyO1AOxyAzKQOhmWWyvkGZ/1XhLPFYcObI43kbpaSZh6zTrU4pNtkKYrHAkEVE5y4jZsM",
-	"62TlXpAdXragEaY7loQSg4BzVxvXGht7rKV51HF0elJcE/tArnWV547Ej89vDueQDQnhTUHcZK6iIOmG",
-	"HTD26aaXGsDXeSebSnk/9SjFE7flHf4sGw7MGQBUEPaRbncVQxQPd4WdrhyGRHXHd8gdgeGEq5V2k4rW",
-	"m2c5v7bjOxnizJP1xKWPRR6X0yApJoWhmsWn0BN0u+dmd1qRzy00Xg66G8AwO19u44L7qabCcLgLAFii",
-	"OcT+nsaz5NGnosKCJV/hEC7seuRK6g2GOSBzlwkcvk/uG9eQd5WCZsyGQ6HZtlyCLzeuxZCCKLbApd6h",
-	"aMi+Y7urDSuzX6uSTayO8R0IRulTSEYHbx/Ga80sRUyEbDvOZJ4TYj05LtuDD3UxNYYTOo8Olo/5TqSD",
-	"D+a6QkFPJsHAbEuAEfWDu0C21TUXI5BgukIu7v2ZoV0ERzUFmeY4EvU03WupUTSHF8pXoYNSEH9JrOd3",
-	"fAX1ynK5vPQgtWS/5hXzmLZo4dijyTik83g8BiFV09dpAAirp9/1d2wfKrMfLm44FSwrWzBtFVQADm/g",
-	"gFH3OQUaa1wpdYaKb8KRmYibN/U+5XpX0cN1DlNpKPTqfrajxjBlSfi/f6eP/vXB/s/Foz8+fvTh54vi",
-	"d3/85b+S5QCyGuww9dY+kxF+rbm712XI+TYqaTqRLydABBTkwuPeoFL5mHwfizff7t2bzZY7zjWxCjXq",
-	"oGA226saAIlMZyyESdNYFI0okydhEiyl8jmhfVLlDZb6E1qZtaxXTe/eMCe7+AZarsFnjY5SDJ+QAi/M",
-	"yM0B9rtT2353JmHsDNu8C735JjANraphon4tFWG3TB3AsiywgQjstdSM0CqoUVCkY9Zs6wue2/14IiJm",
-	"cm2fO58xNocjUoxq3CeVTvntVAunEp7CZHyum4L8tdyTJVXBZYvV/Yi7XSPGFsIxI1amKyUCs+M4shv4",
-	"+mmGoX3Mt7O7SI3cvvoKwQnbKndMXAeYpLC7qSJV+L1Te9Fz12TvggNb1uBAtXYR7q0UCG1auFpRrHyu",
-	"pFh5EzvZjyAbrJYJgxHiJPIa6xLsZgCsZ0kPV6E7BsAOxO04GhB8DPp0tbRBRnIDDh+IqFzW8pLhVUVU",
-	"LQQXK4eeCr5ZSdojnaajQLO3iXfryLbpACPWC5EWzCO7GAn1uY40l74JfgVW41CbiUSPhi9PggrDfsxZ",
-	"Wk3Pjy+d3Ry2/I8X0Un+3e+/jE7y06Kn4GxOiMfiTC/kblDjeAcPtWMXbhXQJY6KEg5De4N+P5HuYwAm",
-	"v2P7Hzjbn9rcYah5D3aTSRP7D8N3r2wbJJ1ehc4v0vqw2wiieddPvrFNb+EzZ/swZ7hsymGx8ryqiGaZ",
-	"FpqpPUluhDR8yRc0B/X9kPm/ozN20l7Q19gytukQzTU20eyDiT6+e0Y3dQwdDR+kJ+NJvRenNFu08+Gy",
-	"O9h8XRfD+8lB1pOgLZ1ASbVfbGdiMzHI4wl8yGmlqK0Dk86nyBWm19gI/oBdy61arNkYPEZ4pfd7Dy7w",
-	"LaPlCXI15cKqHFAT1141Pzqc/XddvbtO6WsAC1fH7dFBQwuGgbWqHGkmDdjVk2H0FMFeC/aeb9mb6Ibt",
-	"eINdkG+c6JOCXdvvruMru5+/j39S4KAjpvu9ZvcFK51cyf2DUaeo0as/vMac0zT8QR+meVOXlMYYpYZe",
-	"d8MwcZpXf9h+LWulr428rqTcpMKuJaeiQO+GFbxgJMkoQkcXvsRpOA84DIb3RW64cS/LpwIptuBpl+IL",
-	"T0sCsbSmtN3ecsH9Cg6VPde+qYT2oGMd7B7hUuXHzddaoLdM9YRF+raxBwne5eHoHECIYIdWPf/eC6zA",
-	"WVgCwEUJZfqh0d2o26XJe0pBreSTbbBrT6fbw7i4e6Nt9NXsXcc1e+GPpou1I1q8Me1pJU/xLVO3zgzo",
-	"nmHpaul7VX0XyXC1YxMafGI7hN4euXd8UcgTueN7TkromdZ6KD94vvo9AFH12pvw0GAGUavOPU76CK2N",
-	"YHNTHPSGpjKLFw4zqHfRDs8mAiQ7NWDZRMgD1ot9eW6++m4TxhB5HukEvFmuS+wSMP9du69JKT55tsMg",
-	"flJvHnxrpkvYRAz/LFKWJ+44MA/LOimer7c9mGOw+nOnvWprWpF6R4zszRAd25Y35GxWLj29L1szl2s+",
-	"yJzegOrUTgIPeiI2bNZkbeTRWbxielJhpazGebhOVzJlNahPRsguE8paeySw3rOdGdF56VgYwg/zcwzN",
-	"Ve94Yc7S3OfEywlc39luZNYwhm4kV75fSRPbzzvJe4GMuNF3AjI6QoXFXfJjQnMh94lwRSRpcFh/ax7j",
-	"LYAF7BEHR5UORdGHFMQyiKWAAxwPEMFquoX78AQY3nF8YjgOMvly92/OsHiyu1bD3fnQA7eGhdTJLI9i",
-	"jvyBBKjzIXsLu6Yc+7WEmA+0yyBcYBjELg2dNZiAy1dr42uJuSIQ7Z8lZ/g+0hB61TFY9fOyZA/iU4nT",
-	"rwZwu+xTCV5FsOFJzhh82UlX3cMnsZzMAKftfLoBD93TQ9rX3tOaJ7TZmQDZeCIwo+trgyMWON3kGiu6",
-	"YL4nzAnetzvmeIyGiPHZH3EXmOx6PCjJCetJpA2FGipoJQ8NJ6DTJ8RISCYW45NYh9rjRk1p50qQyYXF",
-	"3lQ0cQ15fITjjayVyHiMHEa/h8ueUrn5vlait/xiADHJzjaKl8Ack4tN4xpkoS+6mBfJC3cYFWGEl28i",
-	"wlIfVBKM6qeVpAL2Vp5eYAfOsMhacyifGYgjD1afKCexr5mh7XTTlDWV1wdfnmvC0U+J+iFYtnJFDKuq",
-	"ptAiqQbXemrjTV9Q0EnoNfQmBo2vlbiUesOqSyHNI1pVcj+iA55L/Y9KKO0EU9v7lopNuglvDvplDkSV",
-	"vlI9kI754+XwYANwTEGeggUEW7VnOg1uPRGA5ZMhr4RqwRiCJblvAd+rk8svVQ7zE5GrrMW4kq6s2vnD",
-	"uHYn8x7r8fqVDTvt9DKxHj5T5EsXht+y62zrOfd9BsiErigX4cfHJHMJ2xiXCp1jXCUr/NjbinvMmSub",
-	"yz3kkyNUyTjj9V5xXwLWzIRMkmNRV1vrgOX6quapZu1/KVZMOfqNI8gtrXiZ3178OrO7oODNCeQSK476",
-	"LFA04Lj0wbV4Pk5DmNO04/ZU/II8xnzORTwJbtmvJdf5YNi9O5Cg0AEAgCyWFkDCYKuEeIoZoZG2vO4m",
-	"UCYjXzY8mkfDOL20s6XouVWHMdNkWzOqdKq7p+8MN4pDAqxACpBNyX2ubG9atDJ0Uk2MEgEF9Lez8FAi",
-	"Hmfl2cXFWDsEIVWTg/PdBI0195qK3fbEmq7rwTij1+3g5FN19xm1Wlr2mmi0qg79CBnwxNjX9MgUzC0c",
-	"YTKy0mcrXvPl0A9+XFPz7XKCVdmB4AjddGAP/XJjEAhkkrAAt0X+DBR44HoP6dvGoplS4HQYp9X3xktc",
-	"H/ykY+7OyF1Oih6fW6/7Y63+mppHfJmsUm2ORzdV+FjiV1Jurpu+l+7xOHn92ReDrV5P6NM31ckVMe5o",
-	"0h5dKi7qWRBD1YoZIq06FrWX61eAHI/3FFq8ZS59ayJTTqiNbYCN79QwvWneh+9Lr0YbqUIO+GfeCLqr",
-	"rY7AfY1rJE/PcMe05jRM7N3ogGWPTEzGjPAEPNbE0CUxBaa+S1eP8BBV9joKBLBd0FjjySeJ72IQ3pVA",
-	"Ba0O2rjWa2wPg1SMpvtpvpW14WL1nUxGvfPxg3GLdH7gbvlGPHkYvkdhDLrcUd9NCPWpsslytnLlRsrN",
-	"WMXLKn7fsHRqVi9CVBXQnFK+JSxshOQq11kRuo+RlSRGQiNt1yk/eV51OsQOpRdKWsMFWtS65htCGmIF",
-	"sA+yjDO8oj1Ptu2Ru1Sk/61jJ4yqVoDVtV9LNxM7Cy23DHsh3RxwltCVtSqbbwr/1djJRpGvMU3eUCmq",
-	"PCyW14LcmjyJ06y4/ytVm/QpSCsSUAYTtVcei0vaAkMZ8Xze2Z/t9/laON5bMEgbxhZdBKAvdLoJNBwh",
-	"uT/XZ8U8LYT7GwSM8+/FfSm6jXK7OHW9bXvS3QHKJuY1OUKWhvP+k9wTuTRMOKoyaydTw8pLAsCZcHgg",
-	"YYRvGFQ005DNnMeN6um3Da5ePc1fIDPFWQ5vZwQp3uKT0y0wd290au00duemArs2d6T5lNQ/xVOpf99G",
-	"qEIFualNSNKx2wGuRFYSuqPKNB3jrRRJBt9G2nJd37RHyHI7VvgQIqrMMHH/7hwHN3kRmf4rHawA31Ef",
-	"m82Vii67PX09KJoAYS2Xy6QEyiFBdwZooBzs7iVHEmzfN1Av+GLWkXECgOY0g7/fSg/WOT6d27yXLWHT",
-	"awZ0MVYh8k9162AgmvGaaigE37u0AEdy/Fj7+vCjRlsQdtAZf3GmVwOdknL/FRVlJ6Ogo2fcuHt15Os0",
-	"63/dYi3lhBe+AAy5/lemJXxJDwXZM7YpUKIX5KeaKmh2tqbVsgC0jKRkv3JXQBcL4RiPTpQsh2JICXhe",
-	"Ue+AB0MoSV+S8/Bv8i+m5LmdxrmAtE6aBNx00Hftjb0DXHoqQjvR6qqoNtc+J617Em4UYAxvGNs1x0ET",
-	"EIBWxID0tqMiQgY1UY1QwmuT0eQ9XiRq7lwTfBBuC4h6pjT56L2ACtzfhV22NDR7ViMNDZIcCMTw+3Aq",
-	"Ew1tru1Opy/9ZdJiocSsFdOgpgMiOp7zYrzW4HE5T3cpgVfOAUK28TUdyA2gb2IZnFmzbQql26HhZtA1",
-	"193I1CAXTm9Q3JM13OYnBFaLEoNVLXTgK7iprd1iD/GexakucR19WtH5LlJxpqo1o6KkAStodK+9ANc6",
-	"K3+wWybMI3wz8ffxkdsxeQ+/VmUft2aT8hIH+jnkclsBxGOHxJ4KlOwTandmyrfL646ZPLSHxcK+Y+FG",
-	"HPlwc8st922wZRIir5VJGZlooVjerLkyDJp3IaKSa84EnZrQagCNawFejqWXSt3Utvushs56i+ydt2N0",
-	"45JLNEge0AexR/V4ppyY7tRwWabZ6cii4U4dNNUuzSgGw4rbCuDZ0yxsVug84qukbw7Qktb3FxwCYffZ",
-	"VHcp3u3xNHnLNu/sHIeVAQCxKeelR5m+22smFuti28L0e7jQ/a4S7fU4xUa4TFxXdq9XT2PqaaXD0L8k",
-	"mQdKtRTZljMONXULqGiBDRF2fGR2DMSTkiM30ZYJTXJ7ytsdEXtQ9xtSY08GTRa0YqKk6g7tZPw6GkPa",
-	"3WNHlcrejbt0KOKOo5qpN/vRd+DeO9pMuPfvfi2nJvRusWZl0iG5q6iYkF9aUTHcdh5emZ6G3LGsmWnk",
-	"hgng4FJeAqLtlcO1tZefVBtrwkDg4QoBKdH171oYagm/jRC97G9DVMp+Hn6TjEy9a+6DTFSqO2vuAYD2",
-	"TLEr/KfrFYEwTHgf2qvw5kBqUcqYeccUBXbrqzPd0Xym+hY7SlHRuosodjRLF1nmkTO63eybq8nFfra5",
-	"PmENFum9wY8dBedCwibUPFI+MnN1NEZZLkUun7OYLeKrM32GaNDt0X+JnrVchc11XwMRZzI9HHgqXDsx",
-	"duoY2JcejDCXStnKBMRl9eervpNVncG+u2XKJbGOSPwveaZflkC7MvX59bQhjkE9hm02xfGsjgs3c1q9",
-	"h18kXjWy9qzEIIFvPu5XiHRor7rB98BpZrbnlp2W/5Xdkcb4O1YmwLRCnc45J/KxxjYM6O9ziVRJYLSw",
-	"l8fWeug4ZRfgewEeeWTvy24vzpxr4GhurxrThhLfHDIBajwaxtixSnBF9KRbvUMP6Q9Ywp+vMD1W32Ow",
-	"ZudgokkRaUVQGqiOUcW0cTIq0XKKlqwXbp9r4nwCrhTl/LwdcJLJF6ebB0PhAbjXMZ/NvRRBL2ujC6/+",
-	"urqavh7BUdsigKoCZcuBOlmxqVz4z3nn0WQkR16N4ZP1ujGFYX6hJPFBI/WdmFhw4DT9i0fF6du8mCp3",
-	"blUznOhQfB4cCDjP8wbTOuVbZpVmwb2ZqVNEVQG2D0HZiLde7lN76XO18YqlKivfwkQBPK1p1uh8Jpoe",
-	"fF89svZaNIE9xeZX+/VhrAWb9SvcRns76k0d+TS+ZVoMDZ49F+mqkZaqE5jZv6JVRhLWE2gec0yayVcr",
-	"ptOK0V1SUrLlCi5dDoqKj/rLxz5dmSptjZAIRRmVYDW+2IR3ku2rQ0+KHLQtaGcP+CC391MmfIS7Bru5",
-	"fXk6j9yECaYzUSzH7NeyisLscAGkpX0Xs/gGtWW8yypGbwEKZwrI77eCUOIFpGtR7LvYYqIdoNt6lOFe",
-	"Tu4g+jriuU2OPem4V8H9EnFgP/OmoNb6Xd4tl3YCXzqg0zpTWZQNZyByDkTQLkl4EfgDl7KGnpPW1Le3",
-	"s/fB9nb+PMpqP+LBwkd1Bs+NJYLUrmRhpEwLIiDjLB995cb+6NhPHXUKDdNLbqiHTZrfPdCHFQuu86ih",
-	"0girv8mFHoWN+LJ5fIpvoS/XkXKdW0+/X1aDE6ZMp1DhdYxPhBu5cE4U57sSstPApY2pumIZDzu0AoGc",
-	"CSPlpmjpxhsh92LsfQ4kfWdHyoTL8/BgdqwEJlhH0Hc6tLnyj4TkplXFJwQmmuTDru02DeRrVmAvO7rc",
-	"XG8z+fW1WECqXzkiVsrLVnJs41ZvnbAYy92xcUToGGzWTyyeRUP1hpWzsuRl65h2NG8XkgSx6tHnOjLW",
-	"N5Lhx3lrcbpSCpxAaUPWtShV24zvzwSDnMqpRQBCXqOWkf4aTIDr4NZJaEHSJ49Tx0yWAgW48cCguDmE",
-	"flne35MSOtgQKSN02mZDW2KIXJPhyJzZI3S0Z32PVoCNuryhAI52iAxw7aecFlP+ohkUwl1ntwfua1SW",
-	"QP2IBm7BUVJblkVRjh3debnjqP3j/RcyPlacZRoJvId8roTOFCBnR8qzm4q9wFauyXrfFRNlD8hqaFkP",
-	"Hm6512TLqMBOYr4hwY6uXDOxAn9zVOt81XhG8NjtcO3jKrujlvvJLg9zAAwAnXLoAjkMAavUyypzJ8Cv",
-	"9CU0MKeGS5eBaP8ZxFi9HV2I4zGHj6xZO4PrTA7hj+HyQTul8X/ldmp8XRBWwKRmhK3HeuSF9CJtv5YE",
-	"mgD7PhwE2w9DSqM4EOT2wmdUStX20OVEQAOY61AbcJv8TjZTzB48d2KyPfAntbuPW917xoja3XvM/Sbt",
-	"jivXpdHSQqeb4ubyqfpwnHuUVYCQ6ZPxXp02BB8dgESe3CJ/ECu53ZT+KOfLLSC7o0lYjhyeDCTpY823",
-	"rm9gwxp4LMV2jw1TihupDkn/NasmGHe5g12ynVlnUtKaSQHLPL3Cz6BSHXF7BZvkTOyVHy3H+T0Kjqzj",
-	"cr8+ZK0FXG5SbpwVU1DpcNfS/OOqljrMo3zO/x1gm9HDn+6P0qCWpKxALUlFlb15CeTsBqHq1C9QF73a",
-	"5TLFW6iPUSrB6XmdvsymgyjXHJWifV7gT/KR7JQs6wWgAQThPJyg3s5ovG5mdocdyAc6nG2deU86p7rJ",
-	"GJWCwDOXwScXCgRCsnXVOqc5m825bsJ8Isi2RIDougkQXYfnGmXYc5VfQZrh1YqZF64TQpvrj/G3GTQG",
-	"xiJRF5hywD8fetpJjioGx8HyU0xDW2UjI3BXTIzb992n7rtsYh8qvTBTHVo1u5jBhBk40qbckK6oKNiB",
-	"SPgmUOPUKpFCdOpJVsr3dWjC7eMXMFERt+TKaOKgMGfpMC0WPxdk2LGmEtiioVfgvaCSOt2/OTd5ZLGG",
-	"JMluJVNpm1M4srpBw3+jUfuGL9rmvcklu9a5d/Uyd1UG14ExE6KZ0CCzlIJdT5kP/CDj+h7b9Xe0V7pq",
-	"9wqKe6DfvV9n6D18omxP9JN04h7fjPRwi+hPGbNs8p4jjtKUfCQrEId9pfBYeljXrPgIUWgCAr498ZtW",
-	"59PcXSixqal7fXZCGVyWWqlkaP/bAOSAybtNe8lMFdm0pgGjeXXrknbGvbah8Vx9l48N1HR/Cyy223KB",
-	"+IhjppvxvetWHrvP9dliwgvDPBC/bcndVkyUyesg0uOn3PYz4+q6SSSnXqtUfueKcpG0PkWoVY9CQtDG",
-	"Y892Bl3MIzfDQ90mxkADF1/Jl8Fo4prsKTehFmPcKD3tuqhJooEfzcGumd0yBcatS4gafTyyKT5dxX0h",
-	"t6h52EV63Z34FlMog30lXUR9kMZE8NUa2w5Cn5f77rCjMKcx21EIo0OWXEvKK1ZeOXoqhgmtqaQKyk1C",
-	"mfyasdJjMWHvL6pYmw/GK5kjwT+ynXqinIzcaUpVPdwlFtUXJMpiKCUjLKkZ/0AVpy7Wl8Z+73HGQRDV",
-	"9UQ71vcyqCM/NpBLe1oBgLuS2wLMsYD0NDpHIUCq9LaQd4v8GnxSDm+CL7IFmGFdrgTszklzbLn0jouE",
-	"d8KDCoB1SslPNRWGm8Ola7vl2+ihMggLJkbKsZPyi38Fc0hGSl3ReEiEwp0rzg6MKhL+qnXdsoeGIY+D",
-	"5M0m9vVv+mktEPEensYPoT1ighusHoD+Vcfybg8meVn9kLnOir1pK4YnGoW/cQy6YQRLXtE9Dk8XLivP",
-	"xS2UvaOpKJtP98xdFykYKW2mE9CsmTjhVyd3gcTj2R/yuGNgA+yclqEMByUR6ghHBLfKUcPXdTgZ1bSP",
-	"9EEvLxUacdTT68ET77ne5KSWJFRvMLhIq42HWvClCefa+eSP0jLufP7z5zRLaxizb51OXB2bTydK/Hws",
-	"YxIemM/HdNPoW4Eb+7hT0ke6SMOoUVKyBd/SCgGI7AdLhW3PO1URIp2UlPMSZjJZvpaKlIruuzlP40rM",
-	"nI8Al9PXS6sl+2bb0Mk4+yddDHIvHkwY+hqFcA4luFAFFNxC3m8yFxlF+cThev2BXmCZbA78D0zxJV/Q",
-	"dBb8Ys0Wm4E6KaxYMPZWctBoaDLslTSsgxMUx+DSDae+FY3LHWxFjcpTKSGOv8Y2t7OksTKqPGDSkf9m",
-	"TzWqC5D+RdyjoRuKzzJh6pZDgjjkJlodE8ICLk4IKVh7rtNFxvKWKegYl+29Yq1a1U7PwxvL4cwB5aVg",
-	"jtQOWtHvWXHXJNv+RNrRSWTF2V7JVJDl5FTBv3INqS2DNffeDh6RlemZoThr6OfbQOH8k6cn3dffl8b3",
-	"JidQzf5WM8y8Gu3Sy2OJLmOB0yC0JHCfx/ibf4KZDYkizvZhCVAAPTpPVi4bKeV90+4NfvA+wOpm5GkQ",
-	"jg5ToeJoA0RANvbwUKXknkEFg5VmVg65pGlVMoUpx8591JzFs0T/0wXr5k13mvSO6gUeii5HPCmxQcIg",
-	"3r4P4A6+0sfuBx/UUrWKb0J5YcD780F253nRrs+SNorRDSjdByk8THTa39V1sPVnTjfeE1pVvaHy4Rbr",
-	"R6zneokc569l0aGjYtRc/s1Aa/ej2k37sw8ppDXNFrXi5vDOHlGXVsC0F+PcnoGFlBseIkSXZ9CP8No/",
-	"1UjUHf8zO7SCKXDugZstpaPk4rUxu7NffoG+ZEuZrXW0B0dT+08fxy2cWxYKI/zdFp1KgFqHA+mg+EQZ",
-	"qpJAp3lMXt0ydYDQCqDtab4S4GEWRIC/kRK3NIILR0RQXAHGZx6TV0pJhe7IHTbIJNjDUpPfvP36Bfnj",
-	"F1/+928fk5eo0zuVZ1tr0HsOBBRnBBeBDdRXBDVtTOk14Bxx6jk85r59/I8mWnF59truA9Yx4n6dXTx+",
-	"+vgCOGjHBN3xs8uz3z2+ePw7sEDNGnb3Cd3xJ4CJ4bxgKwacHbpvf1ueXZ79hWvz3D8EnoGdFO6SenZx",
-	"4UrGjItm0d2ucirhk3+6mBDK/NHxcDdY4oZONTJBVwbqAqXP0QsgZalxwgqe+I6mv2ASw5baS+HMLxb0",
-	"JlnSA6LlU8CHDRnTID0eIYaRoSttD9sbdGJ9ANw1naDlC8WoYX6BoRXpV7I8TKJjr/+R7QMF29LAqJr9",
-	"crSDT2cbuTXsEaglOkXvujdlaXVqx7R2hw6yVhpM5d9gQwMpqsNv0e+BpRdNbK+7Tb8U7TPw5Gde/oIi",
-	"qGJ4a7T37yV83uzfjiq6ZYYp+14nI+3xaiQkL8+6W1BE5DxS2/pQMX75cLR5XyRUY+gkDYAPd6c3Lngc",
-	"yak49BK5LtETl5cy8ESaql6vc2QNe9qQckB/+aVIvylMI/eyL9Lv6jZrqA5oWLmcTlf/BLH70CgmNX7w",
-	"rM3HFBfznWi7I5DOlzjTz6NGeXfnNGvRAYuQSq4KItieaePkesxmEYu9QxO6y2NP2MedUyyTrPYKvv6V",
-	"2e6H2ax6/GShb9tMFka54YKm8vMT7FVVCNlaEKrJi3c/zM1k6Ft98e4HhOEfzWQ3dLFBkynJXn+lG/YV",
-	"PjLpZP6L7+5OM/IvvsMQ0JYKvrRHyCovb6Q2K8Xe/e0v5xqCQWW93c1xHRMkhi9FK6mhVn2Wgk0lqjXo",
-	"SudoTdL1G2a+Cg+NOrdNoCF/AY88uBAGan4VyHaWSZPPvQddrKkXtfK78mffw95wjcR2Gv+VbxOBAMgo",
-	"PTNCoHFcnSoFiqyc9K6yO5K74lsQzglCgbgNQGJP273jJkx2USsNeSNJOfwsIYfv86KFOG7qRKOjcxUy",
-	"AwCbEx+eRRpiCBUkBg5TEHvArNmMeL2Yd+QP7teu+K05uAFFtufcvmiQZjvHNl2g8uzi2e8Rtwg81N7k",
-	"cjoB5v8c4b0l9viAZRh59rvPLfWL/h87iczOwgTnEMMQpPV+/tDCx+9NAVAINwcPjhVUdMTaBs/InrFd",
-	"e1/1gFPghUMtHSGJXZeNXjnQps55LZyz5hzSnr2LJmCmpoYJbsKEfA3vi/Bs5Y6hXehSealC533zZPOr",
-	"D2MVMyBcA1LogHT3awjMa8iG8wOm1gCodsklZBrX9k5jIXccnWCYRF5VTKEXy26J4xiudGYyRs45mSxN",
-	"7AbrDStDdntqLvDE5Mmk3hTczGnJP0YFb5XSSXVUfZq8+7Ey5Q6jRrQEodh0a3Sk5QjCjimXwZOdmox3",
-	"rM8ymWZ0uoDA1yCX95tU462gUFKFqaEbdoBydLplxApxyiHIzLP87Qra7kiFCAlkTzmq3IC7UdYsGGcS",
-	"hW9S3cmKrdHH7Bsl651HFM4Mg6GeeBwvCJ189gfDcWqzSZ2Cv6FNMfVig6xxSaTwwsaV95MtAw82nBsr",
-	"7Vyc3LU9c7LBYR8DzGuNUD7+9zT4XrPXgKKinElYQIwqfaVgMnagYd1CyAwhLH/3tUJYH0ZbDFFIcDZB",
-	"7BQFjIs02QGxTM6QdssFm4Ws/+c0fKst5TxprwUD7BXI2PTs7hRcvBibdJB51H7HBwJ8uZ4RFBzWqiqs",
-	"7W6YcvB99gRAn00HKdOA3zs9EhXBjur4hHrs12Qk5PnCvBZeg7yPMIh993OIbI6IgdxDFMuOPyaE9Se5",
-	"xywlTIMSWGJ7xy22DOVSBiV6Y6B+EHdYs1umaOU38tLtuu+B5J7y6YW9exyhA6a3GVtAvAjh9XvZaXy7",
-	"B0G/hw3vLV1z9kFma7dUzBGHwVFgm/Doct+gISqL8mCsVBygcUWBdj1q+sr76JoTP7i9a66NVHyEHfin",
-	"8OSAif8ewrUuiO3CqQu53VJNbpjZMyYuCfVJXZZFtzLryFpE4iPtbord9H/44x8h9m2Ysu/6379fPPrj",
-	"h5+fFk//8MtviuiP3/7//+ts/qthtMxASh5GRr8XdLYrQW+Bu9YOtQTSKuQSbIygy2EHtTbMTEVXRRdi",
-	"XQriSiU9MHo/o0Enl6wQ+V6U8v4vCzvK/83bwq4cxQJUADYXB2wObi4XxDB7dyykKHURF2SySjNIei3t",
-	"RQPAgoMb7gPteY+hTsTXU4trHgEiflue3bsa9xLye3I+PVdDv2a0hHn/fPbqPV21RzgK5Mxz5cMlH9zE",
-	"TS5UQVCSH0CzYw70TD4qpR61U0/gVz3KXFnaH3/Nq9M3rUin+FbsXIM9XzgTH20hD2XvqwgzN4TLEh11",
-	"QTz78kuwM8KFkbkExkgfuTDMPIIsxe0JQb2HS9kJ25aM7xu6WM+TtgOvghhDxSBHFnj1kjy9IH/9yl/z",
-	"hatWolWFubSHHZvAn09+tv/pzd95y7byls3BqwNP2tenRdF9Z+zgEj2pf2MFAa3NWipseQrx2N9egYAA",
-	"N5k29iQ5lHQnJhJEL3pF9Sej5sX9HcK0NJrjMAhC3dGCVxaYiFDKvagkLcdxvJFWePdJZADrudMVei+5",
-	"iTCtB5ZyzZgdCVeW82Ul4oXaCDenFFNBoEgBTh/tROCONhiKrgbMLffMuEwcbLI90yF4TvBFYB/YF+tZ",
-	"TFt1y9QjcP7iSy/JuQMthz5QIopzcN2ENwtij4v9LyaCS0UQ96Ig5xDO5GJ1DvnTYMsAsrNDD3W1Pfl0",
-	"lEUlEb8oK/XggftUNGGAnI6JX87jCrTvOqpKw/bYDBJoHZ5nxSigjhxTLZvujK0s/jNo5RbTRDGRcFwT",
-	"xVdrQ+jS2FMOZLoKADkQAQJIVFUL1857fFaU5WcuVj2C/oXl+Ddx4s09yOwXOI2Hdq3hst5B4CRjC3Of",
-	"AznHBlfY9hnTmAqipUdrdXWUTjrbQTM72J9R4TbzicN2T2/oWyZ3TNzrjuIQ//kbiuu01zFcC2FjHcQK",
-	"9ps+aStLaugjrnU9cFe/pIZ+i48N+EUhOucz+5YsG7d3X03KRE6PBJ248zkZVOg9U9qDK80VC+ykUcgI",
-	"ep5tocCpYktD8mkgesN36VG7UcN24PAiHTjstElDRpGCaY+uk5gCmx5cfhD3ceC2MZ7E1/ZowEIRwmaG",
-	"WhFI/gVuR7bCPuGWiRTbQRDxknx5ceEDTwX0RYrmACDmop3A6o+jfXn6AKI91CtTYVsb6nyaup355XhY",
-	"0StRjhPlCefDXJVZ/vYsAxdYs3bJP2KHCMSDx89/AwaR9uEEEERW46TVQRtdBB8FxC3tazWqUJpVSzQI",
-	"MAU0/j0A8rnegc5UwDavHji1Gxzr4S3uusDlxTo88SBHmtNqzGl23SGh2Nzr8r794Ux2ApAlBHq4a2mk",
-	"Wx3+3MGvdQPe4Wj81k+mQ+cnP9sDB067XZ06uqBzvcROyMPHdtDhe7JLd+LR5LTyXake1tfx1sNUJLjk",
-	"jTed5zjviH9GsQs3u2Xq4Jrse+kOXi3B9sQjZ5Df+DMeuSIHeEQujOzNLX+JTzzEYXz1kW6hSeOIA/mK",
-	"Ltaun3PTARSKXKz9MAv92QJxvri4BVwf0yR2UUNvqGZXwWTxQnG05VkqujTDpbAv4bEx98w3UszhPH3J",
-	"9YKq0mUxuNETDJT3V2emPJ+VgwNkvBE45bvT4X/C+q9CYmRo9dVUABj2ETDhtKEKOxnlyJWUvm/qiFz3",
-	"4lqIiPVwdmh2h/7MdnNszjt6yyIOPUHuRSA8fYrIqxirZ1wl60wVWkf54yN/d5x7P1wK4lQ3KARB9Ba0",
-	"yhv8lnHFINMQYMan6B4l9o9P7Z1YFeObgGNy8bmOE97HpriPKTEEL0QCPAyNc6vaRXhGCDUGZlzJs6U5",
-	"zuV+h5LDI9BcSDdBUhTOQiBYYDmm9DJynHw5ynHSSrEPjaVR5cYs3aVUPlmG0cX6kgC3F04PsGxSQOZd",
-	"gWVrRTN7ayFBWBB70oeuZkM1Jccp/ZP9QeeYag+nq+T2SCxY6HlHFrVxmhxAbAX029pckXOEYcIYS0De",
-	"c81VoOkXUQB+OjGv3suI+4OFuodk+1+T3EFDdvfRUKb7TDZpBPcEgT3v4Z2Wvx7doqkb+LFDM+gBk/j1",
-	"Hv71Hv71Hv71Hv71Hv71Hp7vHp4VSgdxB6lZrGfG00nfwW1wnfGXbYM7kA7lvN6xe60EaKYHWZmffUFA",
-	"U8znI7kHsmfCECPnqCPbMVcFgHlUHeRuir19hXQJb/aZTiWZsJfDb1zJb1x4ehzwmcAkwFMjVbJ0bmoy",
-	"ti7VtlcnCz2a9O1Zcfax0h/PirN/Yo30jqqfamYmCLl/EyXwP1enO1VNuye9aiZlaTb15D9eW5gtKSON",
-	"Io6H+QgE+gh1Ph7kVpSP6Y4u1uyxFygTL//j98kdEx+3Ff5UP5LLJV+wUi7qLRPmsd4pK33XjJlt9Rj+",
-	"O33I2TSVGdPs7atA34Eatebmwo4qvGJXhJK9VJsbKTeQ4EpdeRsBKjQ1jVtGARdaLtGQ0IVrZY/+fAh8",
-	"T7i8Vgoh+3MBqvD7bxT2ppzFn3DigT8FJ2Yu8JtRcv3E95yC/HIn0+LL/zAPHzDn/Xr43nlwn5tgzSK8",
-	"YasAGY5kqFh23gAoZDVrrgxj4soB9PgUIPeM7z4XpZ7dHMB+lkvDxIQTbZRLPxs80tAk9lOf6SyYpTvs",
-	"QZfDP92RcycYr/UPn4jrkH7pWnhHsHluDkQo6Db6SDCX50zwfKGDCc0bSy9rAQHBrkJXEPDNWMMJNeUi",
-	"uE/hiUZVHst7Q5XU4ff3kvY47B888mICgmXkxeTmqqHqGFTH2V2YzyOPX3Hs8rtsNIEd9Q0grTzZr6Xz",
-	"xrWdwZAYh0vN4jBrnoegS57lBzle+cp2K9YD10U15re89M0aZihg7xkBD9BRfWryeEBGaEAmfcwXegw6",
-	"6deYWt+bpv88bsvOCHQJJ1aBLlxvPiEJVv6TBRXkhhHNhMmiKyJA3nglZKzPMMJkvZM6zj1tsJfJl19+",
-	"8eVv57jYF2tW1hXzlRVFSCJ14FfBU5TAqQL3ZZjYVdQrH/v0eilNy1IxrV1PYSVXim6d32pBhZBWg4CS",
-	"TNyvOBuuvglEOGarKDBIDfbMHJS941jrlrM9TpBrsmE7Y68UyytX4FXz33g1ZoystK/McdgfxkQl7F24",
-	"UpSLdgBKX5GtFGY9ahJWMbtbbOSzP3ax7LVc8f8+bqu7u+2N3OLB++LZH/77tzNpNi5y23bbhwsYS2l9",
-	"7IhqYifRbscw4qSgmTwut/sb5yf690nuhhn/n8juht7GBTFS4P2r13TnaqjR7LqvvG8uDN0MFNd96555",
-	"iHAMjjU2INM6LfOcWkeQ7El0NSz9jafcKkaZn1wYOSoY4ioSFVtxbdw9qlbM6FGAseDwY9YOktgZEc0m",
-	"V8Hi3gnfwUvRNXcq2s+42cSYQ1Z32DKtKSIuJKNGvMphjhvvzSyOgIZiILr//cc/Pl5cPPrHPz4+Xf7j",
-	"Hx//e/khCUGXuBWdHRWUJQ/3riMg/UdPLwr8x49f+H/97XeWpO7bRxdfolsFq6oU21V0wWJQY+M2CWGd",
-	"oR9wBlUafzsxz4UIaZhzqTZzh4SOayEv3bxgJjeMIptouoUCMyuZnMIHgDcrfsvInh6wgUEOOFAqhSGJ",
-	"CdP8i6RlPBX2U00r9wGtrDJy6KUNoBpdlzXKImCnu5TOwnSgqqSScqNJxTeMUGIOOy5WZMshunKJyvSS",
-	"KkLXoC5ZubxhB7eGki+XTGGWCUDMgo8DSuZohQCgyaUsrO5wvadKADrB3VbSVLLADoJLHepFA77XXtZV",
-	"6WpZrog1AZmvaMnMsFSHa1WLE+JBOXXhDiGOhytsQAH/FqiXupx+DKfZUhrucaM4rRyFb3xr0TlVFn91",
-	"Jq5KwL3iYoYrEk5D1MwJG5owTPuMrxHaukiuPE6Wh+phSkkF+Y3sn2xhmMtjgS4/Q2pMp4zU3diDPQXf",
-	"Wh3K9F7NM/voPtw7B+YUIwVrhX4Pwqk03iUo92IWyAcYILz9KsgQdzWVBBoUBCSWSVvqW8/2qqV/9Q89",
-	"hF7qBvtMSoQ9fY470YSB+loJbZlZy3KIuvjMwxDXjjWZtgGaGZKxMFlzyRSbKzQha1NxByiG8F57Lkq5",
-	"J45+LjcLO4Fs6YHUmvVbW0IavnTE6if/d60nh9o5fWboHk3fRK6tIpSZQy00Y+JhU0l6qyRbNH8YkxPK",
-	"S1tscUmexdAdGTO0C2jXesUTqyTnUzv/StWmtda3jN4bqNXROJ8aP8Ouvk1x7C9klfZ6h7CCobdnjtzy",
-	"lilw+fY4pV/7Z+6rUuU+z0KYfOIYvMCLPUpCnkngesco21nZrtdSmcvYf3pz8AUGWFoAgtdKZ5/nipFf",
-	"uA4csOFQBGuH3ZP7RLFrsPwQF+EbbAQ0BvbglqnDPJX+0KsV20md0GP9je9ddE91654kD+v+xVEdbGkG",
-	"zzQC45eCPTJ8C3FrvZeqvEK0bMvDe4FlcPP1ZHetvxy62tHYeaC1TqNw5P0oeJCznDz2oU4lNwwA3eLP",
-	"vrNCbhxIM0KDzQeUFAiGWMyaaY1CH6DZN0xoAuFJf+Hah/ZSbRxg8xAxi76Qy1w0m/9k4RBTYisXM4+d",
-	"vFmc0J4trgKhbq53FT04R7OS0Z2hPRC6O1InnZwn/gQ+8iewD3RSM/PGPzbvWZpP+r0W7D3fsjDPjCp8",
-	"b4LuG34bH9ykkOOCoPvcZzpFkjd/ysdvMMRlB/QCfGbAOAvNiXIu8lrk8lp/F5tiz05Ma62F4dXZ1OgM",
-	"V5iNAI7tguwZ2xSYiVCQn2qqDFMFWdNqWbiWuIrQEFJCM/kK7WO5JOcwh3MIPbl3nJTO8El6BbWwVMeF",
-	"JWVVzh2WBNXYZwv4uDAXzmKJmjaDVtDtJt2Lseq9tvrJz3YDe5Mc3zbBx2H/qUtkvUOY8LnlvihrMXSp",
-	"Ht+amprJFecbdiiwZ0OnSvkOFee/olZAUgVyzxBohRXuwX26YYe5Gm/5NHc4PyCsqPuj3S2g443uHpAn",
-	"P2/YofeYvAulWPdzSlKvgQK2h3MejJKdfsNfCTOu01rkYXNRi7mEaCjNjsJU2iVAdnEVBrhhzajSDro0",
-	"p+bBM+zecMXdFD5RK8Ywfjb0GWLJS8vdd9+9V7e0qqkBSxvdPnhsAfVNCqIYrQCN8QiJMXbINzuX2s4n",
-	"4Kwf3NOvMLpyH/tqX/2p97Y1h+z+xokCc26vjwDjxkKhhtzuoPw9qhM8DnfdZduVrI39xeDOv3UP/udu",
-	"vlth7/6/QbRxewA95WYw1xtkBagug1aqdvs9Wj7w24oZRFlx6Vg3By8DCoKVHg4xWQY4hbswhpZVjYvO",
-	"dt2V1a3HTL4PnoD3f6p+u371mWsaim98/xpoyK+JUXwW783X3JUphAofB38MHLKs6EoTeiNrzLHZU2FY",
-	"6SvJKJqYw/u8k8roJzd0sankqk+b+8o9MiqOk635c9V9oYs9/hla/7saQF/M7+IqHz5Rg1y35LfY9nRE",
-	"f1xY/Tw4KAWxip8oyI6qDXSfgpsBEefJgRk43qx0NStWX4PwD5LSg0+5alXVbkaC4sGaHzF7ACckeGME",
-	"+olLARtqOlKbhdwyjajBjuVCJu5KcXCb6OMy3Hz6J446nDUs3dBnxdlN4GOojB+TNfw6OavLlkWemWMI",
-	"aN6lhcoUopxS+X6H4eYqbH9gMJyOfEqXIDdSCVr3NPLIfuIKI3oqlJPYdQ0fzgV/MHWMUyANpo7hkL8T",
-	"WYIlgrHMMAbUC4wf4Vf0lf9k9JXnPoc7wK1cBv4pslcNi3FUhy/CwJB98ZDXDdfeRU/qxUaYXTCFTDWo",
-	"nQfPwpqG0s/L5hrAIJNiC6y0krdMEcOzKKRzwbncXWYhrylt0JfuCH1JKAZu6EremygLgYv2yEaig+1z",
-	"km294VBk7IdXht2BanqGGlN5vfcIBiOov3AyilCypEh0MvqOOj7Uf8bfhqcexn3sizA/WTlgIEs2E7Pd",
-	"3CPpJnAFo2+bfbinZKl21ep/XrWse5fLuQY8sTmKYMMmP/kZnQgDMdCwjSNKqX0maS+4EMb1nl34/xtI",
-	"uL7fGF1+K+MD0QCHgCE0DyxJ5uUTN88OZSRuWm8qjpGKfSa7eR9BooYI/6HiwG0h1JNRBbUanhui6ngA",
-	"xp0uE/xHfZKgKba5v/MYKocy53HeyqLeSqIeMj1ZrNmiJ3oGtactet0Dx7vXvweB9LDeclxffz0o12Sv",
-	"pFh56db4zq2kw7aOmh5m61lHx4XH+jYVg28924oP3PPG+lE+TSAER+c6fydidfdM8Fwvw8tcbgq0lgv9",
-	"CaID6i9LzFLyEhCa03EB2ZlO3HEBvfEr7CM9ZuNLTqv8rr+p6OI+w17N+x86/nkkQY43G7YjhKIxKlUr",
-	"wcoCQVqw/yOrNCO1MLJezHPX/ag4REEAPeAoLsYF1C2N0Jb8Dm/Yod/U+7N9YC4rr2O3D5tz76CX0EyX",
-	"WoPDEBkOW3oga3rrsEfsGytmOlZyD/0gP62nfYL9+q0DLL6vyw4G+bzPSHOzAXgINZjY9xBnpemV3IhR",
-	"LsIRwg0ct9ngzesXh2/rit2nOIT3f/biEByo0BD8IXY4JINF4q9VGBCmBP+mxtWASAVuySt0jm3lLUMI",
-	"mzGsUOsBN/j3eqwL/DSYtU8jjh1W0DlQ027qoy1VKy7O59hM18rcGmwO2aCAa83XebqiT0BGkohOObxb",
-	"A45MJ5onF+BAtevDJM/W1eeCNxEkOCiVLpcigCxDxlaE+R2qgof36MnP9j+/PFFUbFwOXtbYdo+M8dOo",
-	"Rhjfqd/LaZ1jjpPaPfAju2WVbqTSP+tyxfSVAwpSI2GZO5GzUVEYl9aAQhCAsHUPOES3GcpwncYQsLNd",
-	"ocMUjmCd/a2RRHQG8BoowP23gHb27Jm5Jq3t9ajezXQegXHKTkEDBoNADLAS2/Yx7k0FQOHRxvey04Pp",
-	"cfHp1PVqxfQwaMm76Ln7OqZt0n7vyp+4HpOJ9HlAK8RUSnJLgAPUkPkMTRjmimm9cH6gwDE4EubXWnOI",
-	"lErudoBbu6sob/LsqCgRKxlYSIolV1t7HwufZ2CYNvBBO1A5xGnaYVT31tP4Z+5zW/wYKad1RaFnxa6i",
-	"Yq5ipCw0Nwj/FlZwVPfnaiJHFfa5Iti+yv53fCVe1+ZsTGG+fdbubz0HH77yi3VzjKCO3Scffiny/BB+",
-	"9QmK1N8jOLcD6pjD5+5y3NcSKqmRzDxHk0wmOl+Jb+8rsvxCsZIJw+3B/WywAubYBraoFTeHs8u/f2jB",
-	"5vOVAG0XETZqzbDjMBwzGpWaa2Z0zMZkIeWGs+TOdU7lFNSA7zXrluTfz0Z3Rvles/+L+30MNgCFSGsJ",
-	"eCIzbX9r13sQRO53w/3rpwCBpDBb5sbtgC4UDaGh1yl47VLADu6q9GgR2PipZweElP8acA+8c888hJ2P",
-	"Y41MLduvmUCAKybmco8jQRpz4tJZDlhnA7VUrvMsASAHrJcGNxr+HfAX91K1IBC7sGmO9INQra9E6ahy",
-	"HzitvYX0Hz7jpsPczNhy+BXcZbgjycbBHlkFWw43eRNXZFErZefhGAQf8y4G4BcKv+rjBFRWe88gPnKq",
-	"jy5X/8CWUrGzz5xBYO2fMO0Rt+eSPM1BUV45zJGPxiE2aIKUbayWIxDFpLHSjy73zrUgu6d8SUfmBy6s",
-	"bAY9QriEaImDLiSaiwVrdYxhuyt0dtj/N3MDiGcn9m7PdmbOMu9MIgO0NfeJywMpW/2WL3wA18yTW6YC",
-	"1Gefj+GH+Ll/u2unb19bK8slJ5USs4PIWlbz5ObZh2uo6UdIT0hhgXiw32+AYaOGklumXNJeU/Hfl7PU",
-	"u/mG3vR7k97DAwMlm99RKKDRzD5l0KG6kNstzVVlbWM48jsgHmHIy/vQFdsVLQyi1lePg4u9AMOEq9bX",
-	"5CPZKVnWCwPKGkArjAsqNOU4/kfDM/cz1NkpJoiJFbF73gBmXRIl9xrUSeimDg3YSqacUqrrGyMNrXLb",
-	"AL/R08IX75JdXP72Bf4jNHX5okCYM4cC3mkGE8NULYlmt0xBgtR9xZU8rlzwDnooMDpclZvpJPI0wpz6",
-	"/cXk7p5Oe+S6dajjwp+grOS66OFP5uw56qKjTYhpww52G13w/VQ8r0QZ2VHvY9lE/vpLid1v7tjeJZrE",
-	"fi3RmU/JEtD/r9qRRTCo7UP2lNGF4bcsPWGUyHIJskXHcTv/ZkvLZv6p1dnHr5euCUGCrD1Leu6aFeHd",
-	"8RTO3wWoCcBKNF8jq7E+PoNvP4BmnynEWzDoHzx5mx4A+y1lFHw0Dt3UZ4ZaRR1IGCL3IGmNBE8LlDTm",
-	"QCqPYeQeMmKGF/b99kD33UTs1RRjgcF9YonGBYGLpwgnRXkpHx3vfNMNUEseu+rhHkSJX7WTX7WTX7WT",
-	"X7WTX7WTX7WTX7WTB9NOZsP2CECjW2oW64Kwj9TecFSTF+9+mAXwAzQJSz3Htljq6FvyDSgh0DF2BNLz",
-	"e9db9mGAnhuQCkwKxMFHpUM6zWZ6TiRchthcHdDrr9Iw2qMmkQC7mpRimrvynkVn7dkXU08ayNyQJAhM",
-	"WdHFBmG01xySv1zkDsVsjsRc67lEy69g2aONHnsGPhFUtj+ADVL2zcFD9/s8NccVkAGYh0s2spT9cb73",
-	"8MS/WYs7zNK05Kms+Sd3FbvCMpdGRfFJXVRvdL5X8cP2vxsVfbQ7MjIfoaRzsRzEjY18VErtQbgvyZdN",
-	"/LEnmAw8NqL/61beMljbZxDeSWTRYJteup+FpLhaQpGkCeJlGhd9vyup+ZRUmj/Qaxfzni82Dx3oxWOU",
-	"0BA14YYIuSdcz9XQ0O2zVQVL55wS0uC/f+Pa/jKF3a1obdZSNYIcAZ2j7I8F1ey3vedtw8SQUIdHRtXB",
-	"fa5CcMPEd3J815f76AzqMtxAdQOT2W4qE9B9TqpWOyPYuSYjzt5Lia5+bl+G8i7gsfvLu8DXPzAqTTRo",
-	"oozVfjlnM6tMqimSF46rFfYu40HJlaJbD9IIvkeH21AMJSGn9rZ9Tp+4dK2+u/ElfN7s+tBV9YPk8yQJ",
-	"3MoNazg3uOgWKBOGVjai5bvchGV9jnf+vIR0bHUJ+bP6WERgG7IsVW+p4tRyfV+ajH9mlGhvjPNexKwI",
-	"0fLiVCTj46DAiZCb3erH5sXIlNFrv5zw2hFe9cn42O+DL9Rl32HAQoOYQHxP/7mTLfSWKWs2xuVF1oDr",
-	"umB96zbTdJu3ugOrluFVrYHHYoh6WNfwq2iSZ8VZrWtajUJuPQow2CnBz60Eby81138cBht2vLSCDc9G",
-	"BRtcKzyVCY4tam3kFkAofAzs8YIatpLqEJcDGw8OhZ4oEP+j3FFUGT0H/GyP1+XZRKfLvWa4eaGU61RJ",
-	"q02AULJWptW+Z0EuODShBpe2eekLJHHXoVjB+YM3DBOq4cGCKCqgvwEtSy5WpN6hr7g6XMEdfyuressK",
-	"suUfsRWK4gtG9mvmkmz9sVyD+/enmgpjFY4+9+8tUyVfmH7V/Qf/0CgJP9R3rCstt1wEGTcmbotF8+3A",
-	"McB2RLHbKwDzuWk8Qo5K1vjBNm+V/acllEE4oBlbCNxd1n/xwJ5F150u7POnwZRwvOiLWh1Oi4ibscVg",
-	"EkWIXaJpW8QYXNrY099kmC5qM1R2bE3egXMAT4w6BHDFpDSGFs66v/taH2KN9Kfq8/IDtPh/SFBrqC6g",
-	"t6wksAPoYa64Nk5pbcqg11S5+vJcE/9sMSy9ZbCyezNgkW4P605qxmzvzZ/nSc5/hxF5uytgBysGMEra",
-	"fWY3CjfIo5FbZcTlKSR3p3XSBk01tEDdrn2OltrXUq2kMWyOqm9cbJeyCXstOgVZMre9DT+fgQl4dvn3",
-	"D/Z2ChgAf//wy4df/r8AAAD//w==",
+	"7P17kxu3lT8OvxXUPFul5Pm2pJFiZzczf8m25HUlthVJtmsr0U5h2CCJsAnQAHooxuX3/iucc4C+EOjL",
+	"DGfkZLW1FWvIZuN2cO7nc345W+jtTiuhnD27+OVsxw3fCicM/PUlt+Kb0v9LqrOLsx1367PiTPGtOLs4",
+	"k+VZcWbEz7U0ojy7cKYWxZldrMWW+18stdly559T7o+fnRVn7rAT+KdYCXP266/F2StZ5d+/lJWYN8JW",
+	"Krmtt2cXz5KjvRZGahitFHZh5M5J7Yd9wbZauXXBbL1YM27Z8/Pnf3z87PyswGn9XAtzaOa1w9e0Z0KD",
+	"WWekWoWxrFbfwS+Sq4P/DK1uyz/8RaiVW59dfHZeHA3xq/+t3WllBRzVa6OvK7H1/1xo5YRy/p98t6vk",
+	"gvuFPt3hE//vH9av+pfWUP9hxPLs4uz/97Shhaf4rX0a3gsjdvftpzV3bC+UY3ujad30M//WF9dWqAWs",
+	"f2f0ThgncarXh8SeFWdLaazrnGvJnTgrjp+U5SQCK84qPvGNOziu5LSs46q8kuqYbn5aa7YSzjK3FtKw",
+	"BbfCsq3gar9G0j0mi+a4/4b3hwYOq6cpF36P3scX6Ot/iIXzk3lRl9K9VM4cjreVX+vapWbJHZOO7bll",
+	"pVaCOZ3aAV6WRlib3AJ+vImPndze7Wz81DnOMTGkrt1C4+XpLueRX8OjgmnD9usDU9oNn+fRkRX+hru1",
+	"OLAVvxF0dnQbj97jz0vYxK6+WwtGXz6yTJbwVqn86xhXdi8M46qEPyu9Sr16zw/Hr7XCWqkVLM//1umN",
+	"UI9sdn57bUqbnl3cXz8tfG4SRXLXJks/y4Y4mg1pn1+YRkEk2JxeloRf81WKMYilNiJ1asLASTElPji2",
+	"4yvBrsVKKnvJlCdpuWRuLS2TFncc79AEIhTKGRpcOrG1Y9ywdf9+je/jxvBDh6Rt5houuGLXgnG7ESVb",
+	"auMlzJRhvRwpj0fsHV9YTGciqSP4gi82lV690fsEF1mJxOz/W+/ZlqsD2/uT0DuhRMn20q2lYpzthdgU",
+	"gfqtWGhVxj/dWpoS7sJS18ZLWf9vwU0lRWf9x4ez5R++wW8/A9ne/NHf+EUlOGzCL0kh4ET6G0Xi+eha",
+	"Ke0SZPiW1APnj9KvrRR2w9bcMqXZVmyvvdaUuKS6KoWdwUL99qYnvONmk1umdXwjMrxgq5U4MO4YPAQM",
+	"AaSCZdbJqmLLiq9WoizY9YFtpCqZXjJbI71MJNE/S1W+9W9PXQz/eWZJTroqfQi1skIkePj3O6GAiJR2",
+	"gRQPwqU1zPb9CEwURqRtDnOLe0v00tBUnEiBdyOeZ9zy9BVT5VdiKZUMIu5IWN+IjLC9qgTpLakvtzrz",
+	"3bWo8EIffbMyvEzQ83fAOi2DlaYIseLXokq+0YjOJK61rgRXsOOJrbBiaCviatO37RF3DB5hn5+fnz9K",
+	"zXMruK2NSGvibQoIDxY0aPLkhJWl+G9pnU5pWWtRJUyILw4MzYJLpuqqYvsgsQzssBdS7YvU8AFdXwMx",
+	"+l9x/0+yA2haqvZcJXWlNiKtRWd4Wm8j/K+LcCFgScmt0HrzRqwFN5ZXCRoubyTq930m3kynP22+dMKk",
+	"OUEj/Y+/85x2upT+StjNXzQvUxMwdTVD3r+pK/HlmquVGJW++OIw1SLsTlxXWPvoRr9pdE5elnBpePW6",
+	"tfNLXllR9A6jlLyy+d/kj6aZxS7ax8fPig9ubK/8It755/o7Q+/NLfwdvbtvlPsNvdZ6A5o1CKu9kc4J",
+	"dUnXSzq25QevUFVi6ZiuXQFieVdfV9KuRcmIwXmbLGkmfMkroUpuvuKJm17y9A1b60rmvhvYQq8kpb+Q",
+	"qtR7O+8e7bXZ+K/SPLi9+yVo8NFpAdNoft8MnzqesD+N56S7RdFknyE6qpxsG9i7n2tuunyjYwL5lVyV",
+	"/JDUI9PEGGbYvPvIBO+8eGh3foIdTOyO0dvklL2KNYd5D2lJTo9z+57iA8MXOD14wdDi/sfrBsesf5k7",
+	"jiMu3nwVTmgS521fzQT9D1HeIH3NnwERf+oSJm7ulDcSwaSvdZkxvzxnW9ALgKl5nS7B0w50YMMkcUCV",
+	"LxjuPRl1dBfC3tEhjnENmzDuwehNO9GkJZMY/AdMJnl1y8brq7HeDF15qwbFBFkzzNurW1xWn0eimE5T",
+	"aS0muQyXUpVdDtz6ruKrK3ogcZyvKr6y3saSDo1JsKqtcK4is5pxpb32yMIoE60w/+ZX9JMEeUVD4PZu",
+	"uwF7PaeSZtldzzJvnU6WEaK9dzXHI4mG3dVSm7RxvBR+09faknupkkpY9JhKZ8lNk3srst9RYjGC5/zL",
+	"Riz0jeh6L1reZ6Fc8KL3zGBPPpZ5c5BZfz1rP2mxTQ1PpDVr28JvMt56sH1TalspFnLLqwt0MaDnwV/w",
+	"lvNBOvA0eI7mlTy8A7s6rCY8esn4tYXwQlD3wJRybKP0XiXn7IiihrmwFW/hweCZyK3xRhjbdVC3qJ2U",
+	"0Su9XI6zW/Csktzt2F7AhsLEwwVFJhQ9EQ3Nh+vX9k5ECmnmm2PKLxZzrQqIacyQb1a8Ecuu7+75+Xnb",
+	"e/fsmCsFVnx8NcHBhue+5qoUJQYvWqGxZ+fnCToo4VYKVW/95gOl+vNwtfFk41/F/J3z8g62f6G3WwEm",
+	"gr/W8Kyt4XzwFsAn4C96n5IEIiWWBlmLtAwZiGcvl0ybIrJ/bhlnJXecLXlduQK9dXKxhvsCn7FKCnvB",
+	"alUJaxnQTulNHz9OdE6CPeqFDCoOVjAjeDll91qS7YjlhJehG1cvmeCLNYoyFLzkHqWb6qm89CvoSsQi",
+	"ns1Cq6U0W6Bk8WFXcang380GnKHNHv8IlJ88iYlyN24JzHXNb8SJBG5D9s/OW3sbSX0gLrXtEzr7HSev",
+	"cpgyXAdtGGeV4OXvKQjW6E9TDreRRL2zVSIMEwzvR5bh03bai1tyrCcUFONbXSvXhNifPT8/f/L5effF",
+	"f0i91yqt/znK1L8T+7f4YMtbkQqEWmY5huv87dPGk2l/5z47T66wVk5Wx+/9wX/sZZTq3Ox2ACqnFvRk",
+	"yPBW9EQKsmbgdTl+/5VwXFbT42xviQVhJJuowfKtCMGAgoJwe2EdAxPhgjmhGAh6OzlW8ErXqvwCJ5HQ",
+	"Uq8PV54EszG0LVAqThKU5YbdwX32XAB0DL3012MrboQBNsoZmT0zZnl446eSmOWCrJwxgQhhxpuQXzNZ",
+	"jr70P0mNKz4sxC4GGSe972X4SdqSroTN3xbuHF+skSFJIgA4eRZMxMlLeiXTO7nlhyu+yATZkWMCm+N2",
+	"Y8HjB3qklz8oMzsGY8uI8O+1qSh77r2kBjCNKiouncEGwXC8LGPgzGl2LSChIjm2dTxNwQd2I0wpF86S",
+	"wcqNYN7q1Usv9UXRxA4O/rsU23C61ANH1kwtGtRe3S75AY6vCf6VvbDE0AG+06VOhvZ0VeaVN9q3xcJz",
+	"/6D5LPROBlVuqsczwfzOOnchXrKGnhoKoGm2/ByBxwT6D5uaY6V4HY+dGjMMqoyREYTVsXBY49uDqoRm",
+	"wFlx9g9NSlJjBBgBlgPIMX2DYUyxdPQfTxFBf2hFPFEhhodJ6WiUYvgUE1lwqI6GTGN6HbmMSnIZtWSK",
+	"mhJ5oQBnQpWNZietrT0f+UC/2kpVwtDCLrg3ezATBVkPHRIzIqzN6cel9tex9Ve4ivBHax7hA/zt++lJ",
+	"NJQ4ZRmv3VobVnq1gfSXC+a03kQ9cjSzhlNOF51q43iD088RHTDM+6C5yd6erSglP96ab7yp7r9i8JNi",
+	"hifbyn+KVPzUCTsewQczmixnnBq9kDaX5/fya6Pr3fFmRgP3JHkjOTf9sD8+aHIwYG7+2YB00EMmnOai",
+	"7ikhx3Ho0bgz8Bk7GAEX2507NE6bPUdbkNyyM5h+8ZuJtqdiB6OTD0psnkyS5jXJpYT5Id04bRE7Ci8h",
+	"Emv897Cj8RiJJujlOdpLZ+tlHfK4DisKVqvo1VDk2Fbkrc876VsEu/KX1g4kBIKKxOAxUV4wXlX4R8jF",
+	"lIZpUwozR01FTpE4z/iGya9KvSWwlWl7VtaCodLCnMZQboIfJe1dr4MtamN19B/E7MnBtMmEuul4lZwy",
+	"Z26taws6nirhHAvGGYVU/bCc8gGZrsqWmTjG58nLiSMfpWTl6PSvkKg/5uFMSHnOKmldY1V6JsKN0Xu0",
+	"e/za1npP6isQFPCxXr6AsAvRjwklIk4tK/950s8QozQTniShFnRE0vCCG5k8zjGbF93MKR0oxGhGh8zH",
+	"bBrf1nDpQsMYRwez2nRUYHSLh9U1GYodL/r7ocBAW5lOJf81qmy8h8kXBq19dAng/W2PTAw46NhgmLxP",
+	"6Y9JEn8jljNd+JN1vVa0o+e+s0GMG8HLS8Y7vlPLFpAgVTIr1QIEsBHL2uLqRvW53F1+O/fE3ifze6z4",
+	"QWE04E5Rjymq8uSIR9KRl9wHUSW8d+JD0lkSI2/oIcb8b14x/vQ6mdsplch6RryuwOod2o2e5amuXwLi",
+	"1bOz2P8ilXitZdqttat4Ksr5jQITbKGreotlEf5P4Huo8BXsWZBf1yIpW3L+4FfasJ3Qu0p0VdattBYj",
+	"AAnFLanv+IlYZtecqhRwLSm30A2vapGeSmn4HoedoJXv14e0cwlF1MAS9trk6lm8/Me5o8JghPAbnkmh",
+	"6FFx3pDF9MnTpBAt4ssCW2isCqVZpdUKlL2WPwTDOrjxSck3N2sha/1l9P3+dcclRBX9OCqc3kWx2LwR",
+	"OxKIuUTcdOnXmpfsWjivknlDbM1vJrv9XkHULXFfY77ptIxcyav0W5ZLYYRapExKpBxLcqWb2WnEjbRY",
+	"fDTdIFvWapEpz/l+6TnZtq64LdBQ8QofBDebxNM7luvERPXp+5Z9kycUO2hC2oLxyuqOcewZFJWB2lk7",
+	"F380deJZupmffz3qDG6tKCZdx2zsFoG19j/Qb5smwqamr5+Wi8EqhnbZxpZ/wDrk5+fh/1rFyY/bn6Zs",
+	"3lyO1hqTTAPn41UFPlrgG+Rq7RbdtdKmlnNcF739Dfq2Hx9eldwhtM1umbyezAB5UVUURPDG6l4b+Fc3",
+	"7eFsmuZc6cUmWXmycynvJqi1Kz/qNV9s2DW6KLzGqxhXbK1r4yWjVt2vrPzgIM5iL5jdC7HD8Edwb1uM",
+	"9fjfVyWDaHKMiBgjFg4D0hjdZ5QZYXPRLYXUMDWZS6i8fLBcljGA7fV80AQqrSEn0/Uj2ZlR+k5OoBbc",
+	"4jTBaEu28sn926F+L+F9XilR9nK2cipNcCnT+zq/Tq4IlNQ3dcppDwGwgbrKLffULZHyUK/VCvxZRu9t",
+	"Uqsddy8OH1DPRYgzTK9ru+NG3O5qz6scKc687E1Wg5DAv0yUePQ5wjD/PU+apZlVS5ti9i5TslIruZSi",
+	"ZI3UGSzaviU/Ho8dQbR10GObkTtTKojahlV/5H/U5So3QF5v5tIOVLX2XWqTi0fRLzBeEtILx9B0WmOP",
+	"eB6NKIVyw/VXybsRdmQ0t2rHrfWnPsHjlF5bfEFyAbX7lqpRZ0z+mquELfzK6C07DxgLmN5bSYsgGduz",
+	"4WtYnK3lap32LkbLeXi9MCt6T/hRas1fcce/sba+n/jqjJgchMVnJWbjL64P6Tw7TLUoUJEAJST/jmzq",
+	"wVKIVET8m5CJKjEFdZYJMdkPeTqDPKsG6L0ihKNjL0hMVsHsMULzgDoADNHMWnU+fx/Rc7htxUUn5JBT",
+	"eC+VSo6HFhfXyQwnBWYoSB5vxEvc5lvI+CPd5ihvFOVw/GBsyVkJ95Wwm69FUsblA/rZkh/IW07/xqvq",
+	"NpXzaTu5kqjszhNQ3KI+OZhnbTt53UqHvDXAHbo+QIL1RRMJRTMfE8CCp3xE+oWkIJJ+uBdNUkJrnmE3",
+	"cgcCJdejfr4ZFd930W57y5pQhA0+qulFnPkkEJ0+8H5MYZR3TBR5dP3xaRont77GGTtL0ltv9ahx10ZS",
+	"pgcu3OIEn48ygsmrD8sOHC7MNbcD7wz58HtUeiMMZTlMcL/PnFt4eXJOhi/vmljYOp8UShUaTsG23/JS",
+	"MKr9vcVpRssrPRrlhrfcs/lwzFC9VffN58cpPqz0GzcN+AUGbO1TM1J7PanTeXkjSy9Ck1BJ+Rr3zAp7",
+	"0woV6Fkp9/ID30qVIteMO+EbBW5r8ChAIMc2VXODPoSEarKtrWO82vOD9dLE6nQBg04VCr2LSeKYebK9",
+	"faYveSlwwWHA9GaFJPfjege+2CQ3CyyTC9ojtPuwsKmll4X0G0K78oIZnDVJp9y1OOiUWfSV9MbkAi8e",
+	"CvfaFVjrhXHDUJVUu8sQvsvktd3F2vCPXsVkiOM3dXwex2V1OZksQnZ0IgucH8La4CkqD8NMmmV/reFz",
+	"dPIEqIbxWmy+ldVhGPvo9kmwsw0SpI8BgqNkIuu0LgNQWgi7xwI+gLmDkARWXSDsVCy7WQsGa/NaYLTK",
+	"WnRbsEePHzXbuuYlIy9GkcvQBEqbZd7k67Qb/MY5QB9Zn6b/4iqvTbfNrHyp8nha0DTfT/sFRvBNOqDf",
+	"cGI6WahAMjGPjM7p+LrzXKFzO1knnUjwDUE9TsxoyCCS4q0jztva+XjR0gZoKGIOZ9/K1GrVKJNO1GI1",
+	"4YSIwQwy91xJG3fOyOvaiTtiIJXc8auWHjLFg0M6Qn5gTDLuntTLD3zhLmOajgVZ0E7VaeYk2pJtcp3X",
+	"ukkYH/pNyCtvY/bkcoLAB4IpM00l5/cLB4DJI8BsCVBC/JIQMLhl6DwuqGAaa6W9aLwWa6lKJl0PEGBU",
+	"MEYtNGlhmjnQLW1FMOXmyZd7eUZNJV8g245LvYAdJKN24L6blb2XAo/BE/ZyAl6I1drHpZxTsxsilf1I",
+	"1ySFY8Orzdh7fuRGep3ohd2MVeFEV7JF9JlhNtbcl6bOJujaLcOkc9XDZreuM1FIc5OKNpdp7fggw/ra",
+	"yIT+rnIm0FyQIgQnApzxVLLFLBJvTzlD5zEVfBLKlm32EH84ulPpjMfon8sET6ng92wwnSKFitpAp3QF",
+	"ZihSKLVIXszjJJZ5Rk1wsgX5iO8b3Z2kFboQVTVUjzP7WsdzmIE6Odc334ejTGgTuK6RPUnXdAXjeEYM",
+	"Mq8j3rKmi+xVfO/gKtLVNUu+IP/2cJoVPHWLUpmonRKGB+QbNMXd3vi4BeWcpHJmsFzd21ZXLS6Z9Jxj",
+	"NgWhkoRikhlWTY47Z0CPfsoiHfGqQv1myx3sMQGmUOnCNBQkvWRW3AjDKwBnxnQoBNSAt6V5V0almKSo",
+	"2NtVpU+TDd3insGr8c4IVQ7mMQzAkU2p4buDaI1JCzOmMEsew+Lz+mZMi5g8/piMnpv4cKQIHh1U3vky",
+	"5B8YNuZlMpraeBxRx0UgEF2D3YDOywlKdN4zlsF+eTej20Bv+3Eh4c3HEGCNFR33Y/AQ7LsAsj4jtJMB",
+	"E7nPcpfWkKn1vIpyr49P1JNOLRGGhuBe11XJrsEhBkx2AUm7WIW4lJUThhxpBPTkP7GxGwhytXRe6onE",
+	"YLwOJ3pf0LpO9LrgfDvR6+JlOsn7MjnJ3SKKTB1gm7rqyqU0xqrepn3eoU5qThgrEx0szkCIjuuS2YBQ",
+	"G23slhc9DeZAoc1JTLIFD3dbFLf3c0z4MF5yQzyHP1Vt0XDwYybg/ogYmxhB7lhERyC9w27V7H59Effg",
+	"Yya+5bNxBoB1B3BUB7d7WkCWkquIizRIgE0ieGvH85e0hRuWQExvwAnvkGd74tzvOKvUer4OUuvY75Ax",
+	"hUDiOn4N0FxsoStdG1uwa+isATaZXXPAjQkMJPztJFjNS7nCNh1G75Nxl5VONfL7xrEdKLFYd6G80cSC",
+	"r+U4WJuP3+fvNMwznfWjpnsJYuSfynZo9bCltLjsSXyMFJ70Wf+gQuU3JeCv5A1knN32VOOB9AAERjKF",
+	"bplgFM8yTHcnlMJGEWteLVnzp94J1frTycUGK8i2GtQOZyRXK/T7SLOAf9ifa9QoF0Zbm8YQIJKJwUdE",
+	"vSJJvDLYdOgaGfuN1BXkuqyMOIwL0AyFTcmSyiIN8Q/SZoSqv9jZwug2kCT4n7DPlDgErwKUd3HbVJRf",
+	"+P9xh7m4kt3WPSnMxhMAIHnTIm0IrgyXKnidGuv62Mev5Rw0SFpPtnI+4AIFMgJHVMsFuRNmgdBtvU4W",
+	"GdKh6XWhgQo8fVr+ANngNGd4AtIQTy+GAn0TTi3P22+ZmTBNgzjqLnJszWf1hm9U8C6eXC1byuqusP8q",
+	"k9a61ZlzhZ66MzNes3J3KGXES3kXKyImrCV44SY8Cj7KO6UUpFIsYDMbIDtdBhzKxhdHuxdnMJy7j6Tz",
+	"rf/NdLTfd4CmC15kTF+f4vUJQxwfA21qdgwdivgBy1FaJtW0Me9+BuEdV81WnOg4cT/iqUULLZ5ad+D8",
+	"2eWgHTyHc7mweKX1xrJKbgQDJEapVmwrQzLN9Gsnfq5TAF9/gQwM8KRyIxg8xZwOmRmVEbw8xKSxKZky",
+	"/g1XMdA/wDL6VNRBtgcCcrperEUAa4BOo3sdodKCp3Cq5tC+QMmA0P6KQjZ2OJlkipO59aJeJxux97pQ",
+	"2HNmxEpaJwy79jtki6APMQBOv21CbY/BxOkEOkgR6Z9l0s1yPVg2OIfzHwWvY6pFQXDFWHJGabjoyN3L",
+	"JiOy8FqXqJY9FLtmCd0MsVPIpKo2vDphzJhe2EszwU3OHcrbtM6QjcePt23phSgLJMZWa4BcoDINmJRD",
+	"uqSI5mgyD3l2wx7l4+l/ESuhykxv9Gnl96EjE0GlnM2D55jtkxnIeRKq2W5vVdsm33d0x3q+nfCjkAmV",
+	"r/Nv8Lny6ns63N7uQeS3EhHUM43Zc4rcODbWWGb8qF0wvTHlX7TefMFToCEQa091IcNuL53+KwCYZwHT",
+	"gYPYDN2PrI558FRtusRWFOtOnm7LWdW41ZPyJxSRJr8cqsrPG0oDR7UTxnrJVN6m4SJuYJxV0YLwat7b",
+	"XnDqfL71F/YV1eaVAsMKF9CExCDuV+NViR+hmguFQ0mHzLdNumqP/MndGN5Z76Dxxj7dDyiXivPfkPpt",
+	"A0ItVyUD9RC0qy0vW0m1j2y99ezIiF2y4zHkgaS9EJgiInvN5vXyNHn9QwWt0uUKH9Pl6rTdBJJDgE2z",
+	"WqCW2V3Od0gclsHk7IADb3gmbnezlCRFCrdO9Ujl22SJVMDeQR0egguNHxLrt/VesR1qM6Byp1sexdKX",
+	"CJRZO+qtj00aZzjQf2pqc/wDud53gToSP350fXgEWboQBFCMJnPZCt5vxAEjBDS91AABfyDZlS7ETyZp",
+	"9ngsb/Fn2TB1zsLiiokPfLurBKLLkI5we+07FlAQ3SF1RIJTVMNPk2qtN09yYW3HSg/kP8xWxJchRn5c",
+	"5oVbMSs82iw+hephu017+9NqOTVj5/aoHAOOOznLGx/nzzVXToKAAcCT5hIHRQjvUkB7axW8xPgEpQMc",
+	"+eoGg7TUCYEy1OP3yXOTFvIBU9iu2TA9dOvXS3CWt2uEtGIo4qbZ4Plz8pendqLMfg1SdJbmG1qYTFJY",
+	"cRupP0ZLardmltpMhEg8zrA/ZY+G5LhiD07qxdxYXGxdPFrWGFoZjz6YaysHTd2UALs4AZI1DDoEWYBX",
+	"Uk1AKOozuXbz4MzeteDf5iAmHYf6nqWbtTXa6/hC5Sq2YIvsLwkW/1auoI5eL5cXAeWa7deyEgEUG01I",
+	"fzWFhDSzgBOitGkaw40Azw3YJd+JfUQMeLj471wQt2whv1dQofNAgyeOus9tINumlfhndvF1vDIzcSrn",
+	"ylNpdxU/XOWwvsZi2/SzHXdOGL+F//s3/vif7/3/nD/+05PH7385L/7wp1//I1mmoqvRFnVv/DMZ5teZ",
+	"O70us51vWqV2t6TLGdAVBTsPeEyoVD5hP7TZG93BfbDFPXU8sswr1KiDgi3uRTUAZbneWAjfZ7FYH1Fd",
+	"b4WVsdQm5CoPcZXXCEHBeOXWul41zb/jnPziG8jDBg+5dZXasB4psNAM3xwhv3kXP30nYewM2byNzT1n",
+	"EA0PyShDm/pKGyZuhDmAZVlgByI4a20F41VUo6B4zK3FNhTidxt6tTYxkwP+gpzy2F2SaTWp86c2NuVQ",
+	"Mx1cWHgKi0SkbYAi1nrPltxEnziiTiBQfo3Ybwh/jti05JkDs+PYRRbp+lmGoDPOM9yN3LmGytUZx6p3",
+	"Ql1F+K54uqniafg9qb3oGm2yyiFCoGvwUHu7CM9WK4QSLqiGGSvyK61WwcRONjTJZgPohMEIgSh9hfUy",
+	"/jAARrfkh8vYXgfgMNr9fJouGhhV62tpo4REA45fiFYZt6clJ6uKmVopqVaEVgzOb826I91OR4FukTNl",
+	"ay0m6boAbzcI3RfNI78YDXXjtDUXdMGrCqzGsT41iSYvn98Kwg4bumf3an7dRkl2czzyP523bvIf/vh5",
+	"6yY/KwYKIU8JPVqc2YXejWocb+GhbnAo+G8XervlqoTL0D2gP87c9ynAp9+J/Y9S7G/bHWas+xe2o0pv",
+	"9n+Ny17dNUh6zU7JL9L5sN9JpnnXz6Ez1mBBvhT7OGcQNuU4W3lRVcyKTA/e1JkkD0I7uZQLnoPWf8i8",
+	"9MkpUWkv6PfYc7ppMS8tduEdgmU/lj2Tu8LGlqgP0tT1Vs1b53Rr9fORuj/Y6dq2xvezg65nQa4SQ0n1",
+	"b+1WCAg1SuMJ3NJ5JdKdC5NOWMkBJvidgIK3Nb+BamFmxRScUHhl8HuPLvCN4OUt+GrKhVURgJi0QTU/",
+	"upzDsq7eXaX0NYArBN02ZDeAhhYNA29V0dbMGrCvJ8PoqQ37Xol3citetyRszxtMQb5prE8rceW/u2qL",
+	"7GH6Pv5JgYNOmO4PVtwX3HlyJfcPkp7ajUH94XtM6k3Dcgxh7Tf1cmnsW+74VT8M086jG84FWOva2Cun",
+	"ryqtN6mwaym5KtC74RkvGEm6FaHji1B6N55oHQdDeZEbbtrL8rlWRixk2qX4ZdhLBrG0BnIBmtQF9ys4",
+	"VPbShiYuNoDh9TClFNUiTJuvt0BvhBkIiwwd40CHAkp0sjngGiUOHZyJfWBYkbKwxkKqEuAjYqfMSdKl",
+	"SSxLQQDls5mwS1avu8q0uHujbQzVkl61a0njH00bfNq09sF0p5W8xTfC3JAZ0L/DmjAeBlV9imRQTeOM",
+	"DsHYpmOwyfYdXxTzRO74nltlCc1r9ZUfPI/KEAHSBu1NeGg0LamDv9BO+oitxOBwUxT0mqdSt0PR3OCi",
+	"CWepBZR324BlEyGPGET+5bn52rtNGEPkeQQe8GZRm+kl9KKg9nqzUnzyZIdB/KTePPrWTFe+mb0lsghu",
+	"YXOngcx40knRfL0dwMKD1T8i7dV60wq7tQ6m4E7t6x2TYivK/x9Kh80l848SZzCgehWxVAKLm9iQWZO1",
+	"kUcNCorprQpkdTXNw3V7JVNXo/pkC3FoBtj4AAe2e7FzEzqdHTND+GF+jrE78x0F5kmaTt1SOIHrO9v9",
+	"zxvG0CXnMvTRaWL7eSf5IMCWdPZOAFtHaMV4SmFMaHpFnyiq0kmDFgepeYwDAhZwQMKcVJvVij6koL+x",
+	"iXTAp24P0IJ7FaFvMoYnwPBuxyfG4yCzhXt4c4bEk13fGurOhx6kNyy0TWZ5FKfIH0iAjR+yUpiaxezX",
+	"GmI+0MaFSYVhEL80dNZgAq5crV0o1paGQbT/JDnD95GGMKiOwapflKV4EJ9KO/1qBE/OP5WgVQTBnuWM",
+	"wZfdStQ9fBLLrQngdiefbgzF9/yQ9rUPtIyK7Z9mQIneEjCU+i3hiAVON7nGii9E6FV0C+/bHXM8JkMX",
+	"heyPdnei7HoCWM4t1pNIG4pFatIyI6ARCnTWhRgJy8RiQhLrWDvqVhPoUyXI5MJiryueEEMBgOL4IGuj",
+	"Mh4j6h0RYNznlMa+q40aLL8YQfLys23FS2COycWmK8+y2CJ9UJGkwB2HnZjg5ZuJ/DUE4QWjhmkldwF7",
+	"mc+vYARnWMtaI/TZDPRWaKKQKCfxrzlBm/emWXAqrw++fGSZRD8l6odg2eoVc6KqmkKLpBpc27kNYUNB",
+	"QS+hF1Cqmrqr2qgLbTeiulDaPeZVpfcTOjNS6n+rRtVPMHW8b7japJte57B1TgFZM1T/B9wxf70Ipzgi",
+	"8xTsGVhAcFR7YdOg6zMRbj4atE0sQWxj3CTPLeLO9XL5tclh0SKimrcYV5rq1skfJi3dzHusxxtWNvy0",
+	"08tEwIFMFTVfOHkjrrItEen7DFIMX3Gp4o+Pt4wStjEuFTsaUXks/DjYinvMmSsb4R7zyRELZprxeq/A",
+	"OhHMZ0YmyTGrq711IHL9fvO75u1/rVbC0P5N25AbXskyf7z4deZ0QcE7JVJOW3G0Z3FHI1DOEB5OoOM0",
+	"tD5PO25vCxCR732QcxHPggEPa8l15Bh3744kKPQQFiCLpYNAMdrCoz3FDNNIW153YyizEVkbGs3Djdy+",
+	"tLOj6NGq45jpbVsLbmyq62zoWDiJQiJWQQrxzuh9rmxvXrQydvhNjNJCHxhusxKwWgKQzfPz86l2CEL9",
+	"JgeXuxkaa+41lbgZiDVd1aNxxqDbwc3n5u4z6rRaHTTReFUdhiFI4ImprxngKZhbOMFkFGXIVrySy7Ef",
+	"/LTm7pvlDKuyh3ESuzzBGYbltpElkEjiAuiIwh0o8MINXtI3jUUzp8DpME2rH4yX1O5bfSPSjrk7Q6MR",
+	"Fz2+t0H3x1r9NXeP5TJZpdpcj36qcAJzV+vNVdOPlR5vJ68//2y0BfEt+kfOdXK1CHfy1h4JFYp6Fsxx",
+	"sxKOaa+OtdoeDitAROMDhRZvBKVvzSTKGbWxDeD2nRr5N00l8X3p1VinTcwB/403KO9rqxOAdds1krfP",
+	"cMe05jQO7932AcsehZqNGRE28FgTQ5fEnPYJ/X0NCA+tyl7agYhmDBpre/LJzacYRHAlcMWrg3XUElDs",
+	"YZBK8HSf1ze6dlKtvtPJqHc+fjBtkeQH7pdvtCcPww8ojFGXO+oHC6E+UzZZzp6vXGu9map4ecXva5FO",
+	"zRqEnaoiRFTKt4SFjZBcRR0/AamdrTRzGhq8Iwx/+r7adIgdSi+M9oYLtE6mpjBKO+YZcAiyTDO8Wmee",
+	"bCeld6lI/xsiJ4yqVgAAtl9rmomfhdVbgT26rg84S+gWXJXNN0X4aupkW5GvKc0HUSmqAtZW0IJoTWGL",
+	"06S4/5abTcrOA6DzVOMePN6FqCrses1VaaEXGjhyoISVfj3Q3fxYQYHymlY78amAsgMgK9/TnKSdi6uS",
+	"jzRkm+B2dyb0raP9SXdGh/ur94/sTGy9rF7U7pqR3YoOzAw44ebAE052UvY7T/cRDAf7YKXbbZRNsG52",
+	"aC8N9P7fes/00glFJyK8gc+dKC8YQKrCrYdMF7kRUIrNYxp2HvBqoIE9+KjtnD7z7ebKOtAYghvBzFpU",
+	"hj3JIQhyGQunCVWAnqC2kCaD1JVtAJ8pbKM7NeE03uCT861Xkrm9OkXbWpNUfUk4J23SyFTa5Detq1Kw",
+	"69rFBCdPEeCGFSXjO24cOmsxkTNTez7RDu779QO6GBFNEcKvaG7AxMO7c5eoySnJ9FTq4SygNAmdLAFc",
+	"sVdTEQDlFAg6vVwmGWgOprw3QAOD4U8vOZIS+6GBBtEws06gW6C7znOWDHs4omcDn84d3lcdfjdoQvUB",
+	"gIGZc9u5GAi1veYWiuiDOKAtx49tqK0/ap4HIRub8bVnGonwOeUKX3BV9rIxejraNekOE19nxfDrFmut",
+	"Z7zwS8DfG35lWsiU/FCwvRCbAoVKwX6uuYEGhmteLQtAGkkKl0uSQn0ciWMsP1WKHAIkZ+C1Rt0KHoxh",
+	"OHvBHsV/s38Kox/5aTxSkBLLk2ClBBvYPdg7YPmnotszLdaKW3cV8vn6N+HaAAD2Rohdcx0sAwboWQxw",
+	"bz8qootw16qvSni8MlZQwNpEq0dahg+CtICIccoKar13jvAn1Tsn+mcJdgUpvzwt9JdJPZIztzbCgokD",
+	"cP14z4vpWkPANL29Ow48mgSm2cUmJYAgQC7FEkK3FtsUhDzBE2eQSdf9qN4oFc5vOj6Qcd2lJwSlayVV",
+	"m1rZSFcgqb3N5y/xXrTThNoYBGlF57uWijNXrZkUYY44S5P7Z0ao25PSh7gRyj3GN7Mgj49ctkk5/L0p",
+	"h6g1m9CYuNAvIA/eMyDZdubsuULOPqPu6US5inndMZPD97Dg5HcsemlHjWhuueW+ibZMguV1slBbVmIE",
+	"GnBraZyAznKIRkWdw6CNGFoNoHEtwEO0DFypnxZ4n5XkWU+bl3k7wTeUmGOB84A+iH3npxPlzFSxhsoy",
+	"DYwnFlz3asi5pRStNpBYu+cF3j0r4mHFtjihwvz6AG2mQ8/QMVT8kIl2l8LnAS9dsGzzjuJpOCMArpty",
+	"/AaE7ru9ZmahM7YiTb9HKjvsrbFBjzNigtcGYfSjXj2PqOeVXUNznWQOLbdaZfshEeLsFhDlIhkiZPvE",
+	"zCKIxSVHbiJVMxpfD0AD0CYOdCxothqbZFi24JVQJTd36HUU1tEY0iTHjqq8gwt8SQjsRFHN1JvzGLpw",
+	"72hvZsj9u4vl1ITeLtaiTPpEdxVXM3JzK65G9xlfmZ6G3omsmen0Riig4FJfABrwJWECe+GnsZEMBG0u",
+	"EcwTwybUX9Nq+G2n1wcvY0TPfx5/k4zqvW3kQSai15+1DOBJe2HEJf6T+mwghBXKQy8Krw+sVqVuE++U",
+	"gsp+bXqmdV/I8t9iuzOuOrKIY7u9dIFqHnWkd6ot0URxs22uiV2D43pv0G1Hgc2Y7Ar1olxODNRMxnfL",
+	"pRfm8z2zBZB1pgkWj7o9+i/Rs5arTroaar5CJtPDAc+C2Gnjzt6iAVMbX43SUDtZlLis4Vzft7qqM7iB",
+	"N8JQAvCEoolSZpq5KbQrU59fzRviGBBl3GYzEu/qtFC95NU7+EXiVRPr9koMEuDTRdzE0D2pveoGGwWn",
+	"mTmeG3G73LnsiTTG37EyAaYV6nTknMiHSrsQqn/MJaElQeXiWR5b67EFmF9AaFR55JG9L7u9OCPXwNHc",
+	"XjamDWehc2kCEHoyBDSRSnRFDKSqvd0ZQgQ8VtAReGwFraAg2RBRP1glBWQJeC4ZulQ2dhe6Sy/9Awox",
+	"+7rN4Lq0tJar9cRbWuF9n/DkVmB95qRHAQVt2sO7z6c++KdpT/abw8NN3n1+FueFrypwm2hhyWPEY/gR",
+	"USzyRdbHh9zGKyc/IU9KOi9J0liNghthHYmaRNe1ZIvCVscJaRm5dqga69GjbtxQJ1+cblAOtTcQJcGU",
+	"Tnop4r7WzhbBiqHSsqE+5K3OXYDWBjoz4Zp56WcoiktBFrT82ZFzapxBft94NGB+sSr3Vvkit83z6IU2",
+	"ox+u6ZE+KeOjS4upiv9OQc8t/cIvoh8I5/mogXVPhQhEZUX0UmdKdVHjg+NDXEIWjND7VEKHPKayEqni",
+	"4jcwUcAPbBrCEgu2/BD6VbJ1MIYYnCn2f9uvD1MdEVn30E3rbCe9qcefpncNbKPjZ+9FunCqo7FGYg6v",
+	"6FRSxfXEPW9TTJrIVyth0/rtXZKbshU7lDEKdfVBS0oRZqVT1d0tME5VtqoQG5d6wsks9tVhIEsUOnd0",
+	"k0BCrkJwNydcvbsGvryrA5FjdcYE0wlFnmL2a121siVAAKS5fR+2+xqNHpRlleA3gAY1B+f6G8U4CwyS",
+	"2qCHTtmYawoAzwFoe5CSe6DWtHl0yO2ACJ5V9KK1KHCYeFNog8ORi05kIp2ZiADN5PFQZUMZCB4FgdAL",
+	"Fl8Ebt2lrqHtKrvGXLjgSh/sqHtU2HFEg0UIzo3eG78J2lLVzkSeFllAJuYxWeS2wwrtcEOrA2+cXvJA",
+	"A3LY6b08Q3DJEAFp9RSb4LxpygEmwYN+1Tw+x0U0lHHLpc2tZ9i9bsGXVqYz4VAc4xNRIhfkCyMXpNK9",
+	"HkZdWOGVyARKoBsOpL44rTdFRzfeKL1XU+U5bOlbP1Im6yGPkAeZ18eweD1G32tSSBVQCc7Nq0rOiC81",
+	"OaR9E3wezt1Jse386Hpztc2UmNRqARmb5YSQtyzbKkorOtK5Ye12BkTGrY1u4y2HibVn0ex6Q8pZXvJV",
+	"55r2NG+KLANbDQCMPR4beinJ4/TDdtZZCp/DWMfWtSpN1xsznNAHqbFz62CUvkItI/01mABXme73oAXp",
+	"UOfAiZj8DhTgjQWD4voQW8YFt12K6WBPsAzT6ZoNXY6hcn22W+bMHtHTA+kHwA7sVRcMBYiXQIBH2jDl",
+	"NJsKgmaUCfdjFgG7slFZ4u639oAW3MpNzJIo8rEjmZe7jjY8PiyQ8bHiLNNL4x2k5SV0poi6PJGfXVfi",
+	"S+xmnCx5XwlVDuAMQ45hcMEZvbdsK7jCZnqhJ8eOr6ifXoG/OSr3v2w8I3jtdrj2aeAGMEcEpEnFx7gJ",
+	"gEqjG/EtPXsyaA54aw6XI4e+4W0BXWVECfzKXkDrf+6kpvxT/8/I/ert5BK2gNZ9ZAT7GVxlMkh/ijIL",
+	"zZvGbZY74OkVdVg7lpoR1p4MsBkdOOF+rRm0zw4dbGJti2L+QbwkRcin1abr2MtxjgZqmvBO8JjCSTZT",
+	"zN5XumiTK+Mg9wGb4fcL4cib4kcmNGKV1AxCG/+EN1TXuwzXxu+iyYSjQDCZl1HjAqub8jmlodap4KNP",
+	"d6rOJeoNgasPqM+A6zQkdYKC7xg+OoJTngnXvIvZ3SBf0SeHZGbXfs34UlVi5jQ2IYJjvhNTQ0qBkrWU",
+	"ggw4vbkKI85Q08Ls/xXfFczqUAaJIL/4WCmNCI1cEmkAMSAzqMnjU4O5PQGkbS4CPDnGgYSL42xMooAm",
+	"xkjbkr1+3zaiIMfQUJ4t9BZb5ebOMAXhMbRLfmT7yugtbkclNyKTNt3UVIYG9xeNGkfWDzWQowxS8KU2",
+	"FcOiCi1sWgWZUnXTErHzDWWzpiyGmCKbc4LaJjxAhbresAlqXK869pbJWWBkhLlkTzWJKZUDQ4MqKYwh",
+	"2voaGFuD7WjE7okTxkinzSEZeRLVDLdMTraWYufWmZzgZlLAWp9d4mcAs3LM5ieEAQZFeCfkdY+yOxty",
+	"2K8PWTsfl5sU3eOO97bHHU8tTT9UNtojHhOKru7QcwBjc+nmXg3kVsp/YzWruPE6M4OiiajXkOEENzjc",
+	"tFCDW6fLKQbNzqAbTF/lmOkJiy46DGsHDgILeAW9+u9msyZVXPaAWZtLW3RvLvzJPrCd0WW9AFCdqKmN",
+	"1yp1k9uvmpndgRbywVLyz2Xeky6vaYoHtGLwzEX068dasVh3U3U4Rs7vQ+7fOJ8W8mkiyHzVBJmv4nON",
+	"QR3oO6wgffXMSrgvqaFQ9/4dt7EQ0F8f4Q4ouE34ee8HujJPwlTBwfJTTCNEZqOroJzMTOEa0oDpu2yO",
+	"N+onMFNL7esxX3pWAlHY2lQog+pL453GjW+CvWRjqRQw4kDear49UpN5NX0BM61yv10Zsxys5+w+zEvL",
+	"OhXy5rFqHMmi2a9Ie9E+JUdAc2/yAJ3NliSbfs3d25zqk9VSGvqbDH47LvKb9yaXTB3o7xqp6isv1Mg4",
+	"E+ad0We61EpczZkP/CATPpvaPH9yZKvqttxr6RwnaHsdW/jfkrcn2jITu8c3437QIoazhz2ZvJMIRzgn",
+	"NdUzxPF4CzyWHpZ6/h8B881oJONv/KbTQDwnCzX2BqfXZyeUgTerjUmmB30TIYmwjqPp0pwpKJ7Xe2cy",
+	"rW4p8W/aa5s9PtbXQrHKoEsEHhr2iKTbRGHd9VYqhBmeMt1M/M52SppCvuAW1W+BuWTh2JKnbYQqk+Kg",
+	"ZVHMkfYnhqenSSSnXpuUi3XFpUrawaoB9GrCytANay92DsNUEw8jIMYnxkBTG18pl21HyZ5LF8vypo0y",
+	"0PWSu2RTjaM5+DWLG2HAzKakysnXI5sm2FfcF3qLmodfZNDdWejUiDw4uKFauw/cmCm5WmP3XmiXdt+N",
+	"6gymRmcb82GE2W/XkstKlJe0n0ZgbUMqMYtLl1AmXwlRBkhDbKHpbecOHUxXMifiQGUb3rXyunK3KVUA",
+	"d5d49lCgOQtFmIzSpmb8IzeSU75AuoXKgFsQEjGoteixvpcBoPqpQRjc8wr6oBi9LcAci4CJk/OcIrrW",
+	"kIwJi3wF3jGCHpKLbC1+XBdVA9858VYsl8FxkfBOBHwZsE45+7nmykl3uKDulaEbLSqDGKxwWk+dVFj8",
+	"S5hDMtuC8ENiMiWeXHF2ENyw+Fdt6449NN45IHLebHLw8KHfrpMwyuF59BC7DCeowesB6OklkqczmOXv",
+	"DUPmGhQPpr45qY/n9poIdCMYoh+gox6eLiizlyKNxstorsrm070gcZFCFLRu/ga6tVC3+NWtmynj9RwO",
+	"Ut4xkgZ2TsdQhouSiK3FK4JHRbsRSvyIRzVdmEMEPHCFhh0NtEwKm/fCbnJcSzNuN5hpwKtNQN0JVWqP",
+	"LEUHjiJyd77/+Xua3WsYc2idxK6Ozadbcvx8VGUWNGTI6aZpDK2Axj5uOPiBL9KImpyVYiG3vEIsOv/B",
+	"0nAIOvcqq9LpC1kkiUw23CttWGn4vp83Oa3sjXwEuJyhlpQd3neyA53druZWgkHv1YMxw1DnFO+hBheq",
+	"AuwFqB1I1jMgK5853KA/MDAsl62j+VEYuZQLnq6kWazFYjNSMotVT85LJULJRJNhb7QTPci4djQw3bfx",
+	"G9W43MFWtKg8lRoyb9bYLf4kqfCCm4Cdd+S/2XOL6gKkkDJ6NDYVCylnwtxIKDKBNACvY0JYgCKWkMa5",
+	"lzaNN6FvhIHGq9kWZt6qNd0UX5RYBDkKO6+VoK0mlN1wZsVdE/WHk/EnJ6IWZ3ujU0GWW6cbfyst5LmN",
+	"ZlIEO3hCZncghuKs2b/QTRHnn7w9UuwHUFIG0yS4FX+tBWZvTnbp5WGll22G04B1JdonTPE3/wwzG2NF",
+	"UuzjEgALY3KuvV42XCr4pukNYfChvg/NyPPQfAlep5JoA7Qwzfzl4cbovYAqKM/NPB+i1CNTCoNlC+Q+",
+	"au7iWaKN+EL0ay96ve57XVWeJ1vMxMLtCU9q7DM02rYmBHBHXxli96MPWm06BXyxRDlCv4YgO3leLLUr",
+	"tM4IvgGl+6BV6LaQ9nf1HWzD1ReN94RX1WCofGR1qaQGasl1dOnzfQ5aBe25TKBhjfW4/tv/7H0KdNOK",
+	"RW2kO7z1V5TSCoQNbFz6O7DQeiNjhOjiDNr6XoWnGo66k38Wh04wBe49ULPf6VaBwtq53dmvv0J7z6XO",
+	"1kv7i2O5/2eI4xbkloXiqiDbWrcSOpbAhSRUVlXGykbQaZ6wlzfCHCC0AsCrVq4UeJgVU+Bv5IyWxnDh",
+	"mB6KK8D4zBP20hht0B25wz7TDFtBW/a7N6++ZH/67PP//P0T9hXq9KTybGsLes+BgeKMOFNwgPaSoaaN",
+	"ZQEOnCOknsNj9O2TvzfRiouz7/05YC00ntfZ+ZNnT86BgnZC8Z08uzj7w5PzJ38AC9St4XSf8p18CvBI",
+	"5AVbCaBsT5qg1H1Tnl2c/UVa9yI8BJ6BnVYkpJ6fn1PZqaNoFt/tKlIJn/6DYkLI8yfHw2mwhIRO9QND",
+	"VwbqAmXIFox4lalx4gqehsbgv2ISw5Z7oXAWFgt6ky75AZvOcIAKj8mtwD0eI5yd4yvrL9trdGK9BwhO",
+	"m9jLL43gToQFxo7eX+jyMGsfB/2PYh93sMsNnKnFr0cn+OxkI3eGPUrURafoXc+mLL1OTUTrT+iga2PB",
+	"VP4d9gXSqjr8Hv0eWL7VxPb6x/Rr0b0DT3+R5a/IgiqBUqN7fl/B58357bjhW+GE8e8lHumvV8MhZXnW",
+	"P4KitZ1HatsQQNKv748O77OEauztAgagMXffb1zwtC3n6jC4yXWJnrg8l4En0rsa9Dra1nimzVaO6C+/",
+	"Fuk3xWnkXvZZ+l39tkPVAQ0ryi6lGkqI3cd+a6nxo2ftdERxfrob7U8E0vkSd/pFq9/s3SnNW3RAIqzS",
+	"q4IpsRfWEV9vk1mLxN6iCd2nsafiw44UyySpvYSvPxHb/RCbV4+fLuxNl8jiKNdS8VSlQIK8qgrRuwvG",
+	"Lfvy7Y+nJjL0rX759kfsyDKZyK75YoMmU5K8vuUb8QU+Mutm/lPu7r5n7J9yhyGgLVdy6a+QV15ea+tW",
+	"Rrz9618eWQgGlfV2dwpxzHAzQjlryR336rNWYu6meoOuJEdrcl+/Fu6L+NCke9sEGvICeOLFhTBQ86u4",
+	"bWeZNPnce9DFmnpRJ78rf/cDdJa0uNmk8V+GjkGIhY/cM8MEGsfVbblAkeWTwVV2x+2u5BaYc2KjgN1G",
+	"TMln3RasMya7qI2FvJEkH36e4MP3KWghjpu60e8ijmNAQrKUbXEaboghVOAYOEzB/AXzZjNCt2PeUbi4",
+	"r6hctbm4EVB84N5+2YCO965tukDl+fnzP2K1Lniog8lFOgHm/xxBfybO+IBlGHnyu88jDYv+Hz+JzMnC",
+	"BE/BhiFIG/z8sZtbOJsC4FSuDwFgL6roWN8InpG9ELvuudoRp8CXBGA9gRNTw6VBPtDdnUe1ImfNI0h7",
+	"Di6aCJ+dGia6CRP8Nb6vBW2udwLtQkrl5Qad982Tza/eT1XMYOMavFrCVN+vITBvIRsuDJhaAyBjJpeQ",
+	"6f8+OI2F3kl0gmESeVUJg14sfyREMdLYzGScPuVksnviD9huRBmz21NzgSdmTyb1puhmTnP+KSp4p5RO",
+	"m6M62KTsx8qUO4za2ktgik0JM22txH4cmHIZPdmpyQTH+kkm04zOFxD4GqXyYZNquhUUS6owNRSQHwz2",
+	"f/ZMnEsIMsssfVNB2x13oVXSuecSVW6oFy9rEY0zjcw3qe5k2dbka/a10fUugMtnhsFQT3ucwAiJP4eL",
+	"QZTaHFKv4G/sUFy92CBpXDCtArMJrXC3AjzYcG88t6M4OXXAJN5AMPiA+F0jHFj4PY++16wYMFyVJ2IW",
+	"EKNKixRMxo57WHdQdmMIK8i+Tgjr/WSLoRUSPBkjJkUB4yJNdkCbJ2e2diuVOMm2/p/T8L22lPOkfa8E",
+	"wGRAxmYgd1JwUTA26SCnUfuJDhT4cgMhGLisVVV4290JQxCg/gZAy2WCpWr6oJAeiYpgT3V8ygN+dDIS",
+	"8mLhvldBg7yPMIh/9wuIbE6IgdxDFMuPPyWERWD9B0qDUlhie8cj9gRFKYMavTFQP4gnbMWNMLwKB3lB",
+	"px7a4dFTIb1w8IxbCKPpY8ZuQF/G8Pq9nDS+PfTDuIcDHyxdI/sgc7Rbrk4Rh8FR4Jjw6kp1jB8TAJ25",
+	"OkAPI2z0QJq+CT665saPHu9aWqeNnGAH/nd8csTEfwfhWgpiUzh1obdbbtm1cHsh1AXjIanLk+hWZx1Z",
+	"ixb7SLub2m76//rTnyD27YTx7/rfv50//tP7X54Vz/7r198VrT9+////j7PTi4bJPAN38jAx+r3gJxMJ",
+	"dgvUtSb8FEir0EuwMaIuh800u4A3FV8V/TYNWjEqlQzNFYYJDZp6ZZnID6rU9y8s/Cj/N6WFXzmyBagA",
+	"bAQHHA4erlTMCS87FloBklVTkAnwWXtuARYdwUlHDzwE2vMeQ5uIr6cW1zwCm/hNeXbvatxXkN+T8+lR",
+	"Df1a8BLm/cvZy3d81R3hKJBzGpEPQj66iZtcqIIhJz+AZicIplA/LrWddFJP4VcDylxZ+h+/ktXtD61I",
+	"p/hW4pEFe74gEx9todAOI1QRZiQEZYlOEhDPP/8c7IwoMDJCYAr30Qsn3GPIUtzeIqj3cCk78diS8X3H",
+	"F+vTpO3AqyDGUAnIkQVavWDPztm3XwQxX1C1Eq8qzKU97MQM+nz6i//PYP7OG7HVN+IUtDrypH99mhXd",
+	"d8YOLjFs9e88I+C1W2uD3a8hHvv7S2AQ4Cazzt8k6rRAbCKx6cUgq/5ou3l+f5cwzY1OcRkU43S14JUF",
+	"JiKUeq8qzctpFO+0Z95DHBnAeu4kQu8lNxGm9cBcrhmzx+HK8nRZiShQG+ZGSjFXDIoU4PbxXgTu6ICh",
+	"6GrE3KJnpmXiiBuhTnYJXjB8EdgH/sX2JKatuRHmMTh/8aUX7BE1PoBecqoV55C2CW8WzF8X/19MBNeG",
+	"Ie5FwR5BOFOq1SPInwZbBtDhCceUanvy6SiLSiN+UZbrwQP3qWjCADkdE788jSvQv+uoKg1CGGsBCbSE",
+	"LFoJjuC3R7uWTXfGdjj/HntFi2mimLhx0jIjV2vH+NL5Ww7bdBkBciACBKieplaWOllPzory9CzVaoDR",
+	"f+kp/nU78eYeePaXOI2Hdq3hst5C4CRjC8uQA3mKA/ZbyTjVkjQI4EpTHSVxZz9o5gSHMyroMJ9Sf4j0",
+	"gb4ReifUvZ4oDvHvf6C4Ti+OQSzEgyWIFSO41epWR1lyxx9La+sRWf0Vd/wbfGzELwrRuZDZtxTZuD19",
+	"NSsTOT3SEkqcsjkZXNm9MDaAK50qFthLo9CtPhRiiz2IxdKxfBqI3chdetR+1LAbODxPBw57rRaRULQS",
+	"NqDrJKYg5geXH8R9HKltiifxe381YKEIYXOCWhFI/gVqR7Iy4kYKICIjdhBEvGCfn5+HwFMBvdVacwA4",
+	"ddVNYA3X0b88fQHRHhrkqXCsze58nLqd0/PxuKKXqpzGyj9LtlA4iQ0UpGcZqcCbtUv5AdvFIDI9fv47",
+	"MIhsCCcAI/IaJ68O1tki+iggbulfa1GFsqJaokGAKaDt32MDCvSJk6mAraIDcGo/ODZAW5I6SebZOjzx",
+	"IFda8mrKbaYOs1BsHnT50EL1RHYCbEsM9Ehqi2Y7XULp4te2Ae+gPX4TJtPb56e/+AsHTrtdnbq6oHN9",
+	"hU3xx6/tqMP31i7dmVdT8ip0tntYX8ebAFORoJLXwXQ+xX1H/DMOdOENd3NAdKLI3cGrpcSeBeQM9rtw",
+	"x1uuyBEa0QunB3PLv8InHuIyvvzAt9DodcKFfMkXa+oJ33QRhiIXbz+cZP/FAnG+pLoBXB/XJHZxx6+5",
+	"FZfRZAlMcbLlWRq+dOOlsF/BY1PkzNdancJ5+pW0C25KymKg0RMElPdXZ6Z8OisHB8h4I3DKd9+H/4nr",
+	"v4yJkbFdYFMB4MQHwISzjhvsPZbbriT3fV23tuteXAutzXo4OzR7Qn8Wu1Mczlt+I1oUegu+1wLhGVJE",
+	"XraxeqZVsp6oQusof3zi745z78dLQUh1g0IQRG9Bq7zBb5lWDDIPAWZ6iu5RYv/01N6ZVTGk5lFy8SPb",
+	"TnifmuI+pcQQvBAJ8DA0zr1q18IzQqgxMONKmS3NIZf7HUoOj0BzId0Et6IgC4FhgeWU0suW4+TzSY6T",
+	"Top9bE6PKjdm6S61Cckygi/WF9i9qSA9wJNJAZl3BZatFc3svYUEYUEjr2snYn+1sZqS45T+2f6gR5hq",
+	"D7erlP5KLETsUskWtSNNDiC2Ivpt7S7ZI4RhwhhLRN4LXfOkYpwZAD+dmVcfeMT9wULdQ7L9pyR30JBJ",
+	"Ho1lup/IJm3BPUFgL3h45+Wvt6RoSgI/ITSDATCJT3L4kxz+JIc/yeFPcviTHD6dHD4plA7iDnK3WJ8Y",
+	"Tyctg7vgOtOFbYM7kA7lfL8T91oJ0EwPsjJ/8wUBTTFfiOQe2F4ox5w+RR3ZTlAVAOZR9ZC7OXYZVpoS",
+	"3vwzvUoy5YXD76jkt114ehzwmUEkQFMTVbJ0bmoytq7NdlAniz2a7M1Zcfahsh/OirN/YI30jpufa+Fm",
+	"MLl/ESXw31enu62adk961YmUpZOpJ//22sLJkjLSKOJ4mY9AoI9Q59uD3KjyCd/xxVo8CQxlpvA/fp/e",
+	"CfVhW+FP7WO9XMqFKPWi3grlntid8dx3LYTbVk/gv/OHPJmmcsI0e/8q0HegRq2RXNhRRVbiknG212Zz",
+	"rfUGElw5lbcx2IWmpnErOOBC6yUaEragpvroz4fA9wzhtTII2Z8LUMXff22wN+VJ/Am3vPC3wYk5FfjN",
+	"JL5+y/fcBvnlTqbF5/9mHj4gzvv18L0N4D7X0ZpFeMNOATJcyVixTN4AKGR1a2mcEOqSAHpCChA9E7rP",
+	"tVLPrg9gP+ulE2rGjXaG0s9GrzQ0if3YdzoLZkmXPepy+CddObrBKNbffySqw/1L18LThp1GciBCQb/R",
+	"R4K4AmWC5wsdTGje+P3yFhBs2GXsCgK+GW84oaZcRPcpPNGoylNpb6ySOv7+XtIex/2DR15MQLBseTGl",
+	"u2x2dQqq48ldmC9aHr/i2OV30WgCOx4aQHp+sl9r8sZ1ncGQGIdLzeIwW5mHoEve5Qe5XvnKds/WI9W1",
+	"asxvZBmaNZyggH1gBLxAR/WpyesBGaERmfSJXNgp6KSvMLV+ME3/Rbstu2DQJZx5Bbqg3nxKM6z8Zwuu",
+	"2LVgViiXRVdEgLzpSshUn2ELk/VO6rgMe4O9TD7//LPPf38Kwb5Yi7KuRKisKGISKYFfRU9RAqcK3Jdx",
+	"YpetXvnYpzdwaV6WRlhLPYWNXhm+Jb/VgiulvQYBJZl4Xu1suPo6bsIxWbUCg9xhz8xR3juNtG6k2OME",
+	"pWUbsXNepHhauQSvWvgmqDFTeKV/ZY7C/mtKVMLLwpXhUnUDUPaSbbVy60mT8IrZ3WIjv/lr1+a9nir+",
+	"34dtdXe3vdNbvHifPf+v//z9iTQbitx23fZRAGMpbYgdccv8JLrtGCbcFDSTp+V2f01+on+d5G6Y8f+J",
+	"7G7obVwwpxXKX7vmO6qhRrPrvvK+pXJ8M1Jc9w098xDhGBxrakCmc1tOc2tpQ7I3kWpYhhtP0SommZ9S",
+	"OT0pGEIViUaspHUkR81KODsJMBYcfsLbQRo7I6LZRBUs9E74Dl6Krrnbov1Mm00bc8jrDlthLUfEhWTU",
+	"SFY5zHEXvJnFEdBQG4juf//+9w/n54///vcPz5Z///uH/1y+T0LQJaQi2VFRWQpw77YFpP/42XmB//jp",
+	"s/Cvv/7Bbyl9+/j8c3SrYFWVEbuKL0Qb1NjRISGsM/QDzqBK429n5rkwpZ0gl2ozd0jouFL6guYFM7kW",
+	"HMnE8i0UmHnORAofAN6s5I1ge37ABgY54EBtDIYkZkzzL5qX7amIn2te0Qe88srIYXBvANXoqqyRFwE5",
+	"3aV0FqYDVSWV1hvLKrkRjDN32Em1YlsJ0ZULVKaX3DC+BnXJ8+WNONAaSrlcCoNZJgAxCz4OKJnjFQKA",
+	"Jpey8LrD1Z4bBegEd1tJU8kCJwgudagXjfhee11XJdWyXDJvAopQ0ZKZYWkOV6ZWt4gH5dSFO4Q4Hq6w",
+	"ARn8G9i9lHD6Kd5mv9Mgx52RvKIdvg6tRU+psgTRmRCVgHsl1QlEJNyGVjMnbGgiMO2zLUZ4R5BcBpys",
+	"ANUjjNEG8hvFP8TCCcpjgS4/Y2pMr4yUJPZoT8E3Xodyg6L5xD669/dOgTnFyMBaod+DIpUmuAT1Xp0E",
+	"8gEGiG+/jDyERFPJoEFBRGKZdaSh9eygWvpteOgh9FIa7DdSIhz257gTTRxoqJXQVri1Lsd2F595mM31",
+	"Y83e2wjNDMlYmKy5FEacKjSha1dJAhRDeK+9VKXeM9o/ys3CTiBbfmC1FcPWltJOLmmzhrf/u86TY+2c",
+	"fmPoHk3fRGm9IpSZQ62sEOphU0kGqyQ7e/4wJieUl3bI4oI9b0N3ZMzQPqBd5xVPvZKcT+38lptNZ61v",
+	"BL83UKujcT42foZffXfHsb+QV9rrHcIKxt6eue3WN8KAy3fAKf19eOa+KlXu8y7EySeuwZco2FtJyCdi",
+	"uMExKnaet9u1Nu6i7T+9PoQCAywtAMbruXPIc8XIL4gDAjYci2DtsHvyECumBssPIQhfYyOgKbAHN8Ic",
+	"TlPpD71asZ3ULXqsvw69i+6pbj1sycO6f3FUgi3N4Jm2wPi1Eo+d3ELc2u61KS8RLdvT8F5hGdzperJT",
+	"6y9CVzsaOw+01msUjrTfCh7kLKeAfWhTyQ0jQLf4s+88k5sG0ozQYKcDSoobhljMVliLTB+g2TdCWQbh",
+	"ySBw/UN7bTYE2Dy2mcVQyOVUe3b6m4VDzImtnJ947KRkIaZ9srgKhLql3VX8QI5mo1sywwYgdLpSt7o5",
+	"T8MNfBxu4BDopBXudXjstHfpdNzveyXeya2I88yowvfG6L6WN+2Lm2RyUjF0n4dMpxbnzd/y6QcMcdkR",
+	"vQCfGTHOYnOinIu8Vrm81j+0TbHnt0xrrZWT1dnc6Iw0mI0Aju2C7YXYFJiJULCfa26cMAVb82pZUEtc",
+	"w3gMKaGZfIn2sV6yRzCHRxB6onfcKp3ho/QK6mCpTgtL6qo8dVgSVOOQLRDiwlKRxdJq2gxaQb+b9CDG",
+	"avDa2qe/+AMcTHJ80wQfx/2nlMh6hzDhC099razF2KV6emtq7mZXnG/EocCeDb0q5TtUnH9CrYCkCqSe",
+	"MdAKz9yj+3QjDqdqvBXS3OH+ALPi9Ee3W0DPG92/IE9/2YjD4DV5G0ux7ueWpF4DBWwP5zyYxDvDgb9U",
+	"blqntZaHjaIWp2KisTS7FaaylADZx1UYoYa14MYSdGlOzYNnxL3hitMUPlIrxjh+NvQZY8lLT913P72X",
+	"N7yquQNLG90+eG0B9U0rZgSvAI3xCImx7ZBvTi51nE/BWT96pl9gdOU+ztW/+mOfbWcO2fNtJwqc8nhD",
+	"BBgPFgo19HYH5e+tOsHjcNddjt3o2vlfjJ78G3rw3/fwaYWD5/8a0cb9BQw7dwJzvUFWgOoyaKXqjz+g",
+	"5QO9rYRDlBVKx7o+BB5QMKz0IMRkHeEU7kIYVlc1LjrbdVdXNwEz+T5oAt7/sfrthtVnxDQU34T+NdCQ",
+	"3zJn5Em8N68klSnECh+CPwYKWVZ8ZRm/1jXm2Oy5cqIMlWQcTczxc95p4+zTa77YVHo1pM19QY9MiuNk",
+	"a/6oui92scc/Y+t/qgEMxfwUV3n/kRrk0pLfYNvTCf1xYfWnwUEpmFf8VMF23Gyg+xRIBkScZwfh4HqL",
+	"kmpWvL4G4R/cygA+RdWqptuMBNmDNz/a5AGUkKCNCegnlAI21nSkdgu9FRZRg4nkYibuykhwm9jjMtx8",
+	"+ieOOp41rGnos+LsOtIxVMZPyRr+Pjmri45FnpljDGjepYXKnE25TeX7HYY7VWH7A4Ph9PhTugS54UrQ",
+	"uqfhR/4TKowYqFBOYtc1dHgq+IO5Y9wG0mDuGIT8ncgSLBGM5QRjQL3A9BE+oa/8O6OvvAg53BFu5SLS",
+	"T5EVNaKNozouCCNBDsVDvm+o9i560iA2wskZU8xUg9p58CyseSz9vGjEAAaZjFhgpZW+EYY5mUUhPRWc",
+	"y915FtKasQ596bTRF4xj4Iav9L2xshi46I7sNDrYfku8bTAcioT98MowXaimZ6hzVdB7j2AwovoLN6OI",
+	"JUuGtW7G0FXHh4bv+Jv41MO4j0MR5kcrB4zbks3E7Db3SLoJqGD0TXMO95Qs1a1a/ferlqV3Uc414Imd",
+	"ogg2HvLTX9CJMBIDjcc4oZQ6ZJIOggthXO/5efi/kYTr+43R5Y+yfSEa4BAwhE4DS5J5+czD80M5jYc2",
+	"mIrjtBG/kdO8jyBRswn/puyAjhDqybiBWo1ADa3qeADGnc8TwkdDnKAptrm/+xgrhzL38bSVRYOVRAPb",
+	"9HSxFouB6BnUnnb26x4onl7/DhjSw3rLcX3D9aDSsr3RahW4W+M795wO2zpafjhZzzo+LTw2dKgYfBs4",
+	"Vnzgng82jPJxAiE4urR5mYjV3SeC5/oqvoxyU6C1XOxP0LqgQVhillLggNCcTirIziR2JxX0xq+wj/SU",
+	"gy8lr/Kn/rrii/sMezXvf+j45xEHOT5sOI4YisaoVG2UKAsEacH+j6KygtXK6XpxGln3k5EQBQH0gKO4",
+	"mFRQtzRBWwonvBGHYVPvz/6BU1l5Pbt93Jx7C72ETiTUGhyGluGw5Qe25jeEPeLfWAnXs5IH9g/y0wba",
+	"J/iv3xBg8X0JOxjkt31HGskG4CHcYWLfQ9yVpldyw0alilcID3DaYYM3b5gdvqkrcZ/sEN7/m2eH4ECF",
+	"huAPccIxGazF/jqFAXFK8G/uqAZEG3BLXqJzbKtvBELYTCGF2o64wX+wU13gt4NZ+zjsmLCCHsFu+kN9",
+	"vOVmJdWjUxwmtTL3BhshGxQg1kKdJxV9AjKSRnTK8dMacWQSa55dgAPVrg+TPFtXvxW8icjBQamkXIoI",
+	"sgwZWy3M71gVPH5GT3/x//n1qeFqQzl4WWObHpnipzENM75Tv5fbdY45TmoPwI/iRlS24Ur/qMuVsJcE",
+	"FGQmwjL3ImeTojCU1oBMEICw7QA4RL8Zynidxhiws18hYQq3YJ2D1EgiOgN4DRTg/ktAOwfyzIhJb3s9",
+	"rncnuo9AOGWvoAGDQcAGRIlt+4QMpgKg8FgXetnZ0fS49u209Wol7DhoydvWc/d1Tbtb+wOVP0k7JRPp",
+	"twGt0N6lJLVEOEALmc/QhOFUMa0vyQ8UKQZHwvxabw6x0ujdDnBrdxWXTZ4dVyViJQMJabWUZuvlsQp5",
+	"Bk5YBx90A5VjlGYJo3qwniY8c5/HEsZIOa0rDj0rdhVXpypGykJzA/PvYAW36v6oJnJSYR8VwQ5V9r+V",
+	"K/V97c6mFOb7Z/351qegw5dhsTTHFtQxffL+1yJPD/FXH6FI/R2CcxNQxyl87pTjvtZQSY3bLHN7kslE",
+	"lyv1zX1Flr80ohTKSX9xfzNYAac4BrGojXSHs4u/ve/A5suVAm0XETZqK7DjMFwz3io1t8LZNhmzhdYb",
+	"KZIn17uVc1ADfrCiX5J/PwfdG+UHK/4vnvcx2AAUIq014Imc6Pg7pz6AIHK/Bx5ePwcIJIXZcmrcDuhC",
+	"0Ww09DoFr10K2IFEZUCLwMZPAyegtP7niHvgLT3zEHY+jjUxtWy/FgoBroQ6lXscN6QxJy7IcsA6G6il",
+	"os6zDIAcsF4a3Gj4d8Rf3GvTgUDsw6bR1o9Ctb5UJe3KfeC0DhbSv/8NNx2W7oQth1+CLMMTSTYODsgq",
+	"2HK4yZu4ZIvaGD8PIhB8LLgYgF44/GqIElBZHbyD+MhtfXS5+gex1Eac/cYJBNb+EdMe8Xgu2LMcFOUl",
+	"YY58cITYYBnubGO1HIEoJo2VYXS5t9SC7J7yJWmbH7iwshn0COESoiUEXcisVAvR6Rgjdpfo7PD/704N",
+	"IJ6d2Nu92LlTlnlnEhmgrXlIXB5J2Rq2fOEDEDNPb4SJUJ9DPoYf28/9y4mdoXPtrCyXnFRqzA5ia12d",
+	"JjfPP1xDTT9CekIKC8SDw3kDDBt3nN0IQ0l7TcX/UM7S4OE7fj3sTXoHD4yUbH7HoYDGCv+UQ4fqQm+3",
+	"PFeVtW3Dkd8B8QhDXsGHbsSu6GAQdb56El3sBRgm0nS+Zh/YzuiyXjhQ1gBaYVpQoSnHCT8an3mYoc1O",
+	"MbGZWBG7lw1g1gUzem9BnYRu6tCArRSGlFJbXzvteJU7BviNndsYBSIzCAaIdsYGK9A5xtb8jB41y6JN",
+	"fbLgTqxgZXtw2gYlKnSqpObVFxCoJvoAbCMlmhBZuu+H0XbmIt4mW9H89TP8R+xM81mBWG0EZd7raNPG",
+	"2loyK26EgSyv+wqOBXC86OIMeGZ8vLQ40w7l2VzQvKPyy/XwpDDeuRBVBaVinqNBhp3T+pJSTTyDCcBC",
+	"gwcdgNpGcNj/OBuC/QWp8tJ2OGy7CitqjrmWhviTUzaApVB1E+/biIMnR8qEuC24WqKm76gRtW7CsMN1",
+	"3fSbO/baaU1iv9YYWeFsCa0YLrthXvBu+Ic82+ALJ29EesIoHvUSGL1tB1HDm/1eNvNPrc4/frWkjhCJ",
+	"bR1Y0k/QfW7LzcZ65i1AoF9gAjMKYWbEQhuERg4NcLoJ5ZDgzJTek0DCG/UIupIQ6I/lBxsYKk00MFRF",
+	"MKNO6yfsa61LzAzB73m15wfAcm8Sv2iwnMT2S+lswmCTCv/0K6O3aQmCvB6VnGcFOwdlFu4YKhLasMfP",
+	"4ocw9IU3sxcCmlIXx/3WcY+p2izZwwExIDK8I1zMxzPgApv5zCb/BwA4TFm+HxxB+Ib0Z2+Nwm5HLg7q",
+	"hNPgToS63RwS6zFW4kOGhVErvd9G/6Fljte/2oB3oDT5TZP+cjleFZEDmaAFtNhmvrMMSL4nVCI/AJvy",
+	"SQX/pIJ/UsE/qeCfVPBPKvgnFfyTCv5JBf+kgp9KBT8ZSlOEjN5yt1gXTHzgXo3jln359seTQDdFKRVv",
+	"mW01Vx3RtKH39wTM/nfUJfxhIPsbuCFM78bBJyW2k3o2P7sdlCVA/UTudJluiDBpEgnYwlnFAjmV6Hnr",
+	"rj3/bLZK5GVZTPcGoqz4YoMNEdYS0ngpBwPFV26LpbWnYi2f2h5Mtuz9HfhITQ/CBWx6HlwfQhOWkHFM",
+	"VAG53Hnge6dLPZyx8Q6e+BdrVor59n57qophY6dLLFhsVL+Qnsvtxua7zj9sJ9NJeST+RCZmlpX8VCQH",
+	"GUBOPy61De0ULtjnTSbJQFoQ0NiETt5bfSNgbb+BQH0iHxIbrvP9SbYUV+ttWr+lic3LtKD7YVdy9zF3",
+	"6fQpO34x7+Ri89ApO3iNEhqiZdJ584ZJe6rWtHTOXhUsyQOrtMN//44auAuDfQp57dbaNIwcoflbeXwL",
+	"bsXvB+/bRqgxpg6PTKpo/q0ywY1Q3+np/bvuo8cz5SqD6gauCH+oQoGlrk2nMR2cXJPb7OVSoj8rnctY",
+	"Bh08dn8ZdPj6B8YXaw2aACTwX56yLWGmaAC3F66rZ/aUu2b0yvBtgNsFBzsh8BRj5SSps+3e06eUeDsk",
+	"G7+Cz5tTHxNVP2p5mnSvG70RDeVG1+cCecLYysZFvn9/WNZvUeafdiOJrC6gEsIeswhsKJnd1RtuJPdU",
+	"P5TwGJ6ZxNob43wQ+7CFTXx+W0z648jXLcGT+3XszYuRKFuv/XzGaydEXWZ3OngXfcyUR43eSAtsApGa",
+	"w+fEW/iNMN5sbBeKegOu79oOTTjB0AsBMGdFtYyv6gw8FQ06AHTHX7UmeVac1bbm1SQM7qMAlJ8S/Nxz",
+	"8O5SM5PDwcYdL50gzvNJQRxqamoyEeBFbZ3eApzQUUyyDezgAswfeqKA/U9yR3Hj7CmAxAe8Ls9nOl3u",
+	"NVc5MKVcz2FebSIYnrcyIbhwCgyaQxPCoQT8i1DqjqcOZWfkD94ILI2BBwtmuIJONbwspVqxeoe+4upw",
+	"CTL+Rlf1VhRsKz9gUysjF4LtIZjTvpZrcP/+XHPlvMIx5P69EaaUCzesuv8YHprE4cc6SPa55VaqyOOK",
+	"yRH+bnYEADC1EhQuAZbtuvEI0S554wcbdlb+n2sKMeGUT9UM5u68/rMH9ixSn9F4zh8HHYhoMcATEOKW",
+	"arfVbMMCFTEmjKZt0UZTtM7f/qZWYFG7MQAJb/KO3AN4YtIlABGT0hg6HTOC7Ot8iGgXH6tjl1/jw7Yn",
+	"gDoxfiNKBieAHuZKWkdKawNoseaGkEJaZ/my2bsBWAN+I2Bl92bA4r49rDupGbN7Nn8+TZnVW8x08KcC",
+	"drARAIhn6TN/UHhAoa+EV0Yo/yN5Op2bNmqqoQVKp/ZbtNReabPSzolT4HfgYvs7m7DXWrcgu81db8Mv",
+	"Z2ACnl387b2XThHN5W/vf33/6/8XAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -113,7 +113,12 @@ const stateWords: Record<string, string> = {
         </section>
         <section>
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">
-            Rule: {{ data.exception.rule_title }}
+            Rule:
+            <RouterLink
+              class="underline"
+              :to="{ path: '/rules', query: { rule: data.exception.rule, period: data.exception.period } }"
+              >{{ data.exception.rule_title }}</RouterLink
+            >
           </component>
           <p class="mt-1">{{ data.words }}</p>
           <p class="mt-2 text-small text-muted">

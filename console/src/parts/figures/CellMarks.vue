@@ -15,8 +15,8 @@ const words = computed(() => props.marks.map((m) => `${grade(m.grade).label}: ${
 <template>
   <span v-if="marks.length" class="mr-1 inline-flex items-center gap-0.5 align-middle" :title="words">
     <ShapeMark
-      v-for="m in marks.slice(0, most)"
-      :key="m.exception"
+      v-for="(m, i) in marks.slice(0, most)"
+      :key="i"
       :shape="grade(m.grade).shape"
       :tone="grade(m.grade).tone"
     />

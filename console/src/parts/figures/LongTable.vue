@@ -40,7 +40,7 @@ defineSlots<{
           <td class="!border-0 !p-0" :style="{ height: `${list.below}px` }"></td>
         </tr>
       </tbody>
-      <tfoot class="sticky bottom-0 bg-paper">
+      <tfoot class="sticky bottom-0 z-10 bg-paper">
         <slot name="foot" />
       </tfoot>
     </table>

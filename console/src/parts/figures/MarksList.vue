@@ -10,8 +10,8 @@ defineProps<{ marks: Schemas['RowMark'][] }>()
 </script>
 
 <template>
-  <ul aria-label="Flagged by">
-    <li v-for="m in marks" :key="m.exception" class="border-b border-line py-2">
+  <ul aria-label="Marked by">
+    <li v-for="(m, i) in marks" :key="i" class="border-b border-line py-2">
       <p class="flex flex-wrap items-center gap-x-2">
         <GradeMark :grade="m.grade" />
         <RouterLink class="text-tide underline" :to="{ path: '/rules', query: { rule: m.rule, period: m.period } }">{{
@@ -21,7 +21,9 @@ defineProps<{ marks: Schemas['RowMark'][] }>()
       </p>
       <p class="mt-0.5">{{ m.sentence }}</p>
       <p class="mt-0.5 flex flex-wrap gap-x-4 text-small">
-        <RouterLink class="underline" :to="`/exceptions/${m.exception}`">Exception {{ m.exception }}</RouterLink>
+        <RouterLink v-if="m.exception" class="underline" :to="`/exceptions/${m.exception}`"
+          >Exception {{ m.exception }}</RouterLink
+        >
         <RouterLink v-if="m.case" class="underline" :to="`/cases/${m.case}`">Case {{ m.case }}</RouterLink>
         <RouterLink
           v-if="may('putDraft')"

@@ -12,6 +12,7 @@ const { may } = useSession()
     :tabs="[
       { path: '/rules', name: 'Published rules' },
       ...(may('putDraft') ? [{ path: '/rules/draft', name: 'My draft' }] : []),
+      { path: '/rules/measures', name: 'By measure' },
       { path: '/rules/dials', name: 'Dials' },
       { path: '/rules/grades', name: 'Grades' },
       { path: '/rules/revisions', name: 'Revisions' },

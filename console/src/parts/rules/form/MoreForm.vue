@@ -6,14 +6,16 @@ import FaultLines from './FaultLines.vue'
 import GradeSelect from './GradeSelect.vue'
 
 /** What most rules leave as it is. */
-const { d, names, family, hints, at, set } = useRule()
+const { d, measures, names, family, hints, at, set } = useRule()
 const checked = (e: Event) => (e.target as HTMLInputElement).checked
 </script>
 
 <template>
   <details
     :open="
-      ['no_data', 'ended', 'persists', 'stake', 'last_word', 'valid_from', 'valid_until'].some((k) => at(k).length)
+      ['no_data', 'ended', 'persists', 'stake', 'marks', 'last_word', 'valid_from', 'valid_until'].some(
+        (k) => at(k).length,
+      )
     "
   >
     <summary class="cursor-pointer text-small font-semibold text-muted">
@@ -25,6 +27,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         <GradeSelect
           id="no-data"
           class="w-48"
+          flagging
           :words="(label) => `is ${label}`"
           :model-value="d.no_data ?? ''"
           @update:model-value="(v) => set({ no_data: v || undefined })"
@@ -68,6 +71,20 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         :placeholder="`such as ${hints.stake}`"
         @update:model-value="(v) => set({ stake: v || undefined })"
       />
+      <label for="marks" class="text-small text-muted">Mark on</label>
+      <div>
+        <select
+          id="marks"
+          class="field text-small"
+          :value="d.marks ?? ''"
+          @change="(e) => set({ marks: valueOf(e) || undefined })"
+        >
+          <option value="">the measure it looks at</option>
+          <option v-for="m in measures" :key="m.name" :value="m.name">{{ m.title }}</option>
+        </select>
+        <span class="ml-2 text-small text-muted">on whose figure its mark stands in a table</span>
+        <FaultLines :faults="at('marks')" />
+      </div>
       <span class="text-small text-muted">Cases</span>
       <div class="flex flex-col gap-1">
         <label class="text-small"
