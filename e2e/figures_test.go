@@ -211,8 +211,17 @@ func TestTableQuestionsThatCannotBe(t *testing.T) {
 	ask("revenue", "rep", "October", nil)(400, "invalid-request")
 	assert.Contains(t, *ask("revenue / (cost", "rep", "2026-10", nil)(400, "formula-refused").Detail, "expected ')'")
 	assert.Contains(t, *ask("revenue + order_lines", "rep", "2026-10", nil)(400, "formula-refused").Detail, "adding money and count")
-	many, column := 60, 9
-	ask("revenue,cost", "rep", "2026-10", func(p *client.GetTableParams) { p.Periods = &many })(400, "too-wide")
+	many, most, column := 60, 1000, 9
+	ask("revenue,cost", "rep", "2026-10", func(p *client.GetTableParams) { p.Periods, p.Limit = &many, &most })(400, "too-wide")
+	across := func(by, level, why string) {
+		assert.Contains(t, *ask("revenue", by, "2026-10", func(p *client.GetTableParams) { p.Across = &level })(400, why).Detail, "across")
+	}
+	across("rep", "rep.territory", "unknown-level")
+	across("rep", "product.colour", "unknown-level")
+	across("rep x product", "customer.category", "unknown-level")
+	across("rep", "customer", "too-wide")
+	assert.Contains(t, *ask("revenue,cost", "rep", "2026-10", func(p *client.GetTableParams) { p.Across = ptr("product.family") })(400, "invalid-request").Detail, "one measure")
+	ask("revenue", "rep", "2026-10", func(p *client.GetTableParams) { p.Marks = ptr(client.MarksFromDraft) })(404, "not-found")
 	ask("revenue", "rep", "2026-10", func(p *client.GetTableParams) { p.Sort = &column })(400, "invalid-request")
 	empty := want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2019-01"}))
 	require.Len(t, empty.Rows, 1, "the whole is there, without a figure")
@@ -230,7 +239,7 @@ func TestTableFromTheCommandLine(t *testing.T) {
 	_, out, _ = s.oskel("ines", "table", "-by", "rep", "-period", "2026-10", "-format", "csv", "revenue")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	require.NoError(t, err)
-	assert.Equal(t, []string{"key", "name", "revenue 2026-10"}, rows[0])
+	assert.Equal(t, []string{"key", "name", "revenue 2026-10", "mark thin-margin 2026-10"}, rows[0][:4])
 	dir := t.TempDir()
 	for _, ending := range []string{".xlsx", ".parquet", ".csv", ".json"} {
 		code, _, errs = s.oskel("ines", "table", "-by", "rep", "-period", "2026-10", "-o", filepath.Join(dir, "t"+ending), "revenue,growth_year")
@@ -240,7 +249,7 @@ func TestTableFromTheCommandLine(t *testing.T) {
 	require.NoError(t, err)
 	cells, err := x.GetRows("Figures", excelize.Options{RawCellValue: true})
 	require.NoError(t, err)
-	assert.Len(t, cells, len(rows))
+	assert.Len(t, cells, len(rows)+4, "three lines over the head, and the total")
 	type row struct {
 		Key     string `parquet:"key"`
 		Revenue *int64 `parquet:"revenue 2026-10,optional"`
@@ -306,7 +315,7 @@ func TestLongListsAreScrolled(t *testing.T) {
 	do(t, p.Do("[role=region]", "e.focus()"), p.PressUntil("End",
 		"[...document.querySelectorAll('tbody tr[aria-rowindex]')].some(r => Number(r.ariaRowIndex) > 2500 && !r.innerText.includes('…'))"))
 	do(t, p.Follow("/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate"), p.Sees("Below deck"),
-		p.Sees("Subtotals by family, category"), p.Sees("↑"))
+		p.Sees("Subtotals by family, category"), p.Sees("1st"))
 	do(t, p.Click("tbody tr:nth-child(1) td button"), p.Sees("adding up to 688,744.01"), p.Until("location.search.includes('product.family')"))
 	do(t, p.Follow("/figures?window=spring-fair-2026"), p.Sees("Spring fair 2026"), p.Sees("517,618"))
 }

@@ -48,7 +48,7 @@ func TestVerdictsAddUp(t *testing.T) {
 	s := demoService(t)
 	period := "2026-10"
 	rules := want[[]client.Rule](t, 200)(s.as("nell").ListRules(ctx, &client.ListRulesParams{Period: &period}))
-	require.Len(t, rules, 17)
+	require.Len(t, rules, 18)
 	for _, r := range rules {
 		require.NotNil(t, r.Tally, r.Name)
 		sum := r.Tally.Clear + r.Tally.NoData

@@ -140,7 +140,7 @@ func TestRulebooksLife(t *testing.T) {
 	assert.Equal(t, []any{5, []string{"grade look: changed"}}, []any{restyled.Number, restyled.Differences})
 	refused(t, 409, "overtaken")(s.as("lea").ChangeGrade(ctx, "act", client.GradeChange{Label: "Act", Tone: "red", Shape: "cross", Note: "Mine", BasedOn: 4}))
 	grades := want[client.Rulebook](t, 200)(c.GetRulebook(ctx)).Grades
-	assert.Equal(t, client.Grade{Name: "look", Label: "Have a look", Tone: "blue", Shape: "square"}, grades[len(grades)-1])
+	assert.Equal(t, client.Grade{Name: "look", Label: "Have a look", Tone: "blue", Shape: "square", Cell: "shape"}, grades[len(grades)-1])
 
 	// A failing example refuses the publishing.
 	broken := strings.Replace(commented, "{clear: rest}]}", "{clear: rest}]}\n    examples: [{margin: 22%, is: look}]", 1)

@@ -131,8 +131,8 @@ func TestMarksOfATable(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password, "/figures?period=2026-10&measures=revenue,margin&by=rep&groups=rep.territory"), p.Sees("Bera Made-Up"))
 	do(t, p.Do("tbody tr:last-child td:last-child", "e.querySelector('button').click()"),
-		p.Until("document.querySelectorAll('[aria-label=\"Flagged by\"] li').length === 2"))
-	told, err := browser.Value[[]string](p, "[...document.querySelectorAll('[aria-label=\"Flagged by\"] li')].map(l => l.innerText)")
+		p.Until("document.querySelectorAll('[aria-label=\"Marked by\"] li').length === 2"))
+	told, err := browser.Value[[]string](p, "[...document.querySelectorAll('[aria-label=\"Marked by\"] li')].map(l => l.innerText)")
 	require.NoError(t, err)
 	require.Len(t, told, 2)
 	assert.Contains(t, told[0], "Thin margin")

@@ -22,6 +22,7 @@ type Ask struct {
 	Marked     []string          // these keys, in order, are marked
 	Severity   []int             // of the most serious mark of each, 0 the most
 	Sort       int               // a column, or ByName, or ByMarks: the more serious the larger
+	Top        int               // the first so many, as they are sorted; 0 is all
 	Descending bool              // within their groups, where there are some
 	Groups     []Level           // gather rows under subtotals of these, the widest first
 	Across     Level             // columns are those of this level, of another kind, and the total: of one measure in one period
@@ -130,6 +131,9 @@ func (e *Engine) LayOut(a Ask) *Layout {
 		}
 		return order(x, y)
 	})
+	if a.Top > 0 {
+		codes = codes[:min(a.Top, len(codes))]
+	}
 	l.entries = layOut(codes, l.groups)
 	l.whole = e.columnsOf(heads, Level{}, a.Across).row(0).Cells
 	return l

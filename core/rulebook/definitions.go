@@ -134,6 +134,10 @@ var (
 	Shapes    = []string{"pennant", "half pennant", "open pennant", "tick", "diamond", "triangle", "circle", "square", "cross"}
 )
 
+// Glyphs are the shapes as a character, for terminals and workbooks.
+var Glyphs = map[string]string{"pennant": "▶", "half pennant": "▸", "open pennant": "▷", "tick": "✓",
+	"diamond": "◆", "triangle": "▲", "circle": "●", "square": "■", "cross": "✕"}
+
 // Dial is a named number that rules share.
 type Dial struct {
 	At       Position

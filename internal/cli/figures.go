@@ -5,7 +5,6 @@ import (
 	"flag"
 	"fmt"
 	"io"
-	"math/big"
 	"net/http"
 	"path/filepath"
 	"slices"
@@ -61,12 +60,16 @@ var figureCommands = []command{
 					p.Flagged = flagged
 				}
 				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, &sort, descending
+				if form := strings.TrimPrefix(filepath.Ext(e.file), "."); e.file != "" && form != "json" || e.format == "csv" {
+					p.Top = top
+					return tableFile(ctx, e, p, or(form, "csv"))
+				}
 				t, err := tablePages(ctx, e, p, *top)
 				if err != nil {
 					return err
 				}
 				if e.file != "" {
-					if err := writeTable(e.file, t); err != nil {
+					if err := writeFile(e.file, func(out io.Writer) error { return writeJSON(out, t) }); err != nil {
 						return fmt.Errorf("writing %s: %w", e.file, err)
 					}
 					e.printf("Wrote %s to %s.\n", counted(len(t.Rows), "row"), e.file)
@@ -146,8 +149,22 @@ func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) 
 	return all, err
 }
 
+// tableFile has the service write the table: a workbook has its marks, subtotals and a legend.
+func tableFile(ctx context.Context, e *env, p *client.GetTableParams, form string) error {
+	r, err := e.client.ExportTableFile(ctx, form, (*client.ExportTableFileParams)(p))
+	body, err := readText(e)(r, err)
+	if err != nil {
+		return err
+	}
+	if e.file == "" {
+		_, err = io.WriteString(e.out, body)
+		return err
+	}
+	return e.written("the table of "+p.Period, body)
+}
+
 // heads names the columns: by measure, by period, or by both where both vary.
-func heads(t client.Table, machine bool) []string {
+func heads(t client.Table) []string {
 	var out []string
 	oneMeasure, onePeriod := true, true
 	crossed := len(t.Columns) > 0 && t.Columns[0].Across != nil
@@ -157,12 +174,6 @@ func heads(t client.Table, machine bool) []string {
 	}
 	for _, c := range t.Columns {
 		switch {
-		case c.Across != nil && machine:
-			out = append(out, *c.Across)
-		case machine && crossed:
-			out = append(out, "total")
-		case machine:
-			out = append(out, c.Measure+" "+c.Period)
 		case crossed:
 			out = append(out, c.Label)
 		case onePeriod:
@@ -177,11 +188,8 @@ func heads(t client.Table, machine bool) []string {
 }
 
 func showTable(ctx context.Context, e *env, t client.Table) error {
-	if e.format == "csv" {
-		return tableSheet(t, false).CSV(e.out)
-	}
 	columns := []column{{head: "key"}, {head: "name"}}
-	for _, h := range heads(t, false) {
+	for _, h := range heads(t) {
 		columns = append(columns, column{head: h, right: true})
 	}
 	figure := func(c client.Cell) string {
@@ -337,22 +345,6 @@ func flaggedBy(r client.TableRow, mark func(grade string) string) string {
 		}
 	}
 	return strings.Join(out, "; ")
-}
-
-// decimal is a cell's exact value, to four places where it is a fraction;
-// "" where it is missing.
-func decimal(c client.Cell) string {
-	if c.Exact == nil {
-		return ""
-	}
-	r, ok := new(big.Rat).SetString(*c.Exact)
-	if !ok {
-		return ""
-	}
-	if a, err := amount.Parse(amount.RoundRat(r, 4)); err == nil {
-		return a.String()
-	}
-	return amount.RoundRat(r, 4)
 }
 
 // linesSheet is lines for other programs; a column of which every cell is a

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"oskel/core/rulebook"
 	"oskel/internal/sheet"
 )
 
@@ -238,14 +239,11 @@ func wrapText(s string, width int) []string {
 	return append(out, line)
 }
 
-// The marks of grades and verdicts; on a terminal with their colour.
-var shapes = map[string]string{"pennant": "▶", "half pennant": "▸", "open pennant": "▷", "tick": "✓",
-	"diamond": "◆", "triangle": "▲", "circle": "●", "square": "■", "cross": "✕"}
-
+// The tones of marks on a terminal.
 var tones = map[string]string{"red": "31", "amber": "33", "green": "32", "blue": "34", "violet": "35", "grey": "90"}
 
 func (e *env) mark(shape, tone, label string) string {
-	text := shapes[shape] + " " + label
+	text := rulebook.Glyphs[shape] + " " + label
 	if e.format != "table" || !e.colour || tones[tone] == "" {
 		if e.format != "table" {
 			return label

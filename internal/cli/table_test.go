@@ -35,7 +35,7 @@ func TestTablesAlignAndWrap(t *testing.T) {
 
 func TestEveryMarkIsDrawn(t *testing.T) {
 	for _, shape := range rulebook.Shapes {
-		assert.NotEmpty(t, shapes[shape], shape)
+		assert.NotEmpty(t, rulebook.Glyphs[shape], shape)
 	}
 	for _, tone := range rulebook.Tones {
 		assert.NotEmpty(t, tones[tone], tone)
@@ -63,14 +63,6 @@ func TestColumnHeads(t *testing.T) {
 		{[]client.TableColumn{column("a", "1"), column("a", "2")}, []string{"in 1", "in 2"}},
 		{[]client.TableColumn{column("a", "1"), column("b", "2")}, []string{"The a in 1", "The b in 2"}},
 	} {
-		assert.Equal(t, c.want, heads(client.Table{Columns: c.columns}, false))
+		assert.Equal(t, c.want, heads(client.Table{Columns: c.columns}))
 	}
-}
-
-func TestDecimalsOfCells(t *testing.T) {
-	exact := func(s string) client.Cell { return client.Cell{Exact: &s} }
-	assert.Equal(t, "0.3333", decimal(exact("1/3")))
-	assert.Equal(t, "-0.6667", decimal(exact("-2/3")))
-	assert.Equal(t, "12.5", decimal(exact("12.5")))
-	assert.Empty(t, decimal(client.Cell{}), "missing is empty, not zero")
 }

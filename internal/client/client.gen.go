@@ -4485,6 +4485,9 @@ type GetTableParams struct {
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
 
+	// Top The first so many rows alone, as they are sorted; 0 is all
+	Top *int `form:"top,omitempty" json:"top,omitempty"`
+
 	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
@@ -4531,6 +4534,59 @@ type ExportTableParams struct {
 
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Top The first so many rows alone, as they are sorted; 0 is all
+	Top *int `form:"top,omitempty" json:"top,omitempty"`
+
+	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
+	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Cursor The next of an earlier page, or how many rows to pass over
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// ExportTableFileParams defines parameters for ExportTableFile.
+type ExportTableFileParams struct {
+	// Measures Names, separated by commas
+	Measures string `form:"measures" json:"measures"`
+
+	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
+	By *string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
+	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
+
+	// Across A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period
+	Across *string `form:"across,omitempty" json:"across,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
+	Period string `form:"period" json:"period"`
+
+	// Periods How many periods up to that one
+	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Lines Of how many periods up to that one each cell has its line too; of a table of one period
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
+
+	// Version As of this data version; default: the newest
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
+
+	// Text In the subject's key or name
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Flagged Only those flagged in one of the periods
+	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
+
+	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
+	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
+
+	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
+	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Top The first so many rows alone, as they are sorted; 0 is all
+	Top *int `form:"top,omitempty" json:"top,omitempty"`
 
 	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
@@ -5515,6 +5571,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 	ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportTableFile A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet
+	//
+	// Corresponds with GET /api/table/{form} (the `ExportTableFile` operationId).
+	ExportTableFile(ctx context.Context, form string, params *ExportTableFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetTargets The targets of a kind by month, and the missing ones
 	//
@@ -7553,6 +7614,21 @@ func (c *Client) GetTable(ctx context.Context, params *GetTableParams, reqEditor
 // Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 func (c *Client) ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportTableRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportTableFile A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet
+//
+// Corresponds with GET /api/table/{form} (the `ExportTableFile` operationId).
+func (c *Client) ExportTableFile(ctx context.Context, form string, params *ExportTableFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportTableFileRequest(c.Server, form, params)
 	if err != nil {
 		return nil, err
 	}
@@ -12985,6 +13061,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Top != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "top", *params.Top, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
@@ -13202,6 +13290,263 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Marks != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "marks", *params.Marks, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Top != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "top", *params.Top, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Descending != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", *params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewExportTableFileRequest constructs an http.Request for the ExportTableFile method
+func NewExportTableFileRequest(server string, form string, params *ExportTableFileParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "form", form, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/table/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measures", params.Measures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Groups != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "groups", *params.Groups, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Across != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "across", *params.Across, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Periods != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Lines != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "lines", *params.Lines, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Version != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", *params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Flagged != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "flagged", *params.Flagged, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.WithFigures != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "with_figures", *params.WithFigures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Marks != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "marks", *params.Marks, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Top != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "top", *params.Top, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -14933,6 +15278,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 	ExportTableWithResponse(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*ExportTableResponse, error)
+
+	// ExportTableFileWithResponse A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/table/{form} (the `ExportTableFile` operationId).
+	ExportTableFileWithResponse(ctx context.Context, form string, params *ExportTableFileParams, reqEditors ...RequestEditorFn) (*ExportTableFileResponse, error)
 
 	// GetTargetsWithResponse The targets of a kind by month, and the missing ones
 	//
@@ -19372,6 +19724,54 @@ func (r ExportTableResponse) ContentType() string {
 	return ""
 }
 
+type ExportTableFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]map[string]interface{}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ExportTableFileResponse) GetJSON200() *[]map[string]interface{} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportTableFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportTableFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportTableFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportTableFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportTableFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetTargetsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -21552,6 +21952,19 @@ func (c *ClientWithResponses) ExportTableWithResponse(ctx context.Context, param
 		return nil, err
 	}
 	return ParseExportTableResponse(rsp)
+}
+
+// ExportTableFileWithResponse A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/table/{form} (the `ExportTableFile` operationId).
+func (c *ClientWithResponses) ExportTableFileWithResponse(ctx context.Context, form string, params *ExportTableFileParams, reqEditors ...RequestEditorFn) (*ExportTableFileResponse, error) {
+	rsp, err := c.ExportTableFile(ctx, form, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportTableFileResponse(rsp)
 }
 
 // GetTargetsWithResponse The targets of a kind by month, and the missing ones
@@ -24737,6 +25150,42 @@ func ParseExportTableResponse(rsp *http.Response) (*ExportTableResponse, error) 
 			return nil, err
 		}
 		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportTableFileResponse parses an HTTP response from a ExportTableFileWithResponse call
+func ParseExportTableFileResponse(rsp *http.Response) (*ExportTableFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportTableFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []map[string]interface{}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/csv) unsupported
 
 	}
 

@@ -74,36 +74,48 @@ func (s *server) ExportExceptionFile(ctx context.Context, r contract.ExportExcep
 	if err != nil {
 		return nil, err
 	}
-	out := exceptionFile{kind: fileKinds[string(p.Form)], name: "exceptions-" + strings.ReplaceAll(p.Period, " ", "-") + "." + string(p.Form)}
+	out := streamedFile{kind: fileKinds[string(p.Form)], name: "exceptions-" + strings.ReplaceAll(p.Period, " ", "-") + "." + string(p.Form)}
 	if p.Form == "csv" {
 		out.body, err = sheet.NewStream(exceptionColumns, page)
 		return out, err
 	}
+	out.body = inTheWriting(asked, func(to io.Writer) error { return writeExceptions(to, string(p.Form), book, page) })
+	return out, nil
+}
+
+// inTheWriting is a file that is written while it is read, until whoever asked is gone.
+func inTheWriting(asked context.Context, write func(to io.Writer) error) io.Reader {
 	body, w := io.Pipe()
 	context.AfterFunc(asked, func() { body.CloseWithError(asked.Err()) })
 	go func() {
 		b := bufio.NewWriter(w)
-		err := writeExceptions(b, string(p.Form), book, page)
+		err := write(b)
 		if err == nil {
 			err = b.Flush()
 		}
 		w.CloseWithError(err)
 	}()
-	out.body = body
-	return out, nil
+	return body
 }
 
 var fileKinds = map[string]string{"csv": "text/csv", "json": "application/json",
 	"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "parquet": "application/vnd.apache.parquet"}
 
-// exceptionFile is a file that is written while it is read.
-type exceptionFile struct {
+// streamedFile is a file that is written while it is read.
+type streamedFile struct {
 	kind, name string
 	body       io.Reader
 }
 
 // VisitExportExceptionFileResponse implements the contract's answer.
-func (f exceptionFile) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+func (f streamedFile) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+	return f.write(w)
+}
+
+// VisitExportTableFileResponse implements the contract's answer.
+func (f streamedFile) VisitExportTableFileResponse(w http.ResponseWriter) error { return f.write(w) }
+
+func (f streamedFile) write(w http.ResponseWriter) error {
 	if c, ok := f.body.(io.Closer); ok {
 		defer c.Close() //nolint:errcheck // whoever writes is told by it
 	}
@@ -142,8 +154,9 @@ var paperTones = map[string]string{"red": "B02E17", "amber": "855700", "green": 
 // legend says what grades, columns and rules mean.
 func legend(book *rulebook.Book) func() ([][]string, error) {
 	var rows [][]string
-	for i, g := range book.Grades {
-		rows = append(rows, []string{"grade", g.Name, g.Label, strconv.Itoa(i+1) + " of " + strconv.Itoa(len(book.Grades)) + ", the most serious first"})
+	grades := book.GradesNamed()
+	for i, g := range grades {
+		rows = append(rows, []string{"grade", g.Name, g.Title, strconv.Itoa(i+1) + " of " + strconv.Itoa(len(grades)) + ", the most serious first"})
 	}
 	for _, c := range exceptionTable {
 		if c.meaning != "" {

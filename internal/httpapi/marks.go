@@ -193,7 +193,11 @@ func (m *marking) says(ctx context.Context, levels []measure.Level) (*contract.T
 	}
 	out := &contract.TableMarking{By: m.by, Unswept: []string{}}
 	for _, p := range m.periods {
-		if _, is := swept[m.book.Calendar.Key(p)]; !is {
+		judges := false // periods of which no rule judges those shown are not missed
+		for _, level := range judge.Evaluated(m.book, p) {
+			judges = judges || slices.Contains(levels, level)
+		}
+		if _, is := swept[m.book.Calendar.Key(p)]; !is && judges {
 			out.Unswept = append(out.Unswept, m.book.Calendar.Words(p))
 		}
 	}
@@ -338,7 +342,7 @@ func (m *marking) ready(ctx context.Context, a measure.Ask, published *rulebook.
 		}
 	}
 	if verdicts > mostJudged {
-		return refusal(http.StatusBadRequest, "too-wide", "Marking %d periods anew takes %d verdicts; at most %d are judged at once. Ask for fewer periods.",
+		return refusal(http.StatusBadRequest, "too-wide", "Marking %d periods takes %d verdicts; at most %d are judged at once. Ask for fewer periods.",
 			len(a.Periods), verdicts, mostJudged)
 	}
 	return nil

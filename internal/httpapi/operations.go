@@ -215,6 +215,9 @@ var operations = map[string]operation{
 	"ListMeasures": reads(light),
 	"GetTable":     reads(computes),
 	"ExportTable":  exports("exported figures", on(func(r contract.ExportTableRequestObject) string { return r.Params.Measures + ", " + r.Params.Period })),
+	"ExportTableFile": exports("exported figures", on(func(r contract.ExportTableFileRequestObject) string {
+		return r.Params.Measures + ", " + r.Params.Period + ", " + string(r.Form)
+	})),
 	"GetBreakdown": reads(computes),
 	"GetVariance":  reads(computes),
 

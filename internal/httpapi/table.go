@@ -15,7 +15,6 @@ import (
 	"oskel/core/rulebook"
 	"oskel/internal/figures"
 	"oskel/internal/httpapi/contract"
-	"oskel/internal/sheet"
 )
 
 func goodOf(m *rulebook.Measure) string {
@@ -184,7 +183,7 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 			a.Periods = append(a.Periods, p)
 		}
 	}
-	a.Text, a.Sort, a.Descending, a.Limit = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100)
+	a.Text, a.Sort, a.Descending, a.Limit, a.Top = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100), or(p.Top, 0)
 	columns := len(a.Measures) * len(a.Periods)
 	switch most := mostCells / a.Limit; {
 	case a.Across.Kind != "" && columns != 1:
@@ -400,61 +399,6 @@ func groupsOut(book *rulebook.Book, m *rulebook.Measure) *string {
 		return nil
 	}
 	return ptr(book.GatheringWords(m))
-}
-
-// exportedRows is how many rows of an export are made at a time.
-const exportedRows = 1000
-
-// ExportTable writes all rows, page by page of one data version.
-func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestObject) (contract.ExportTableResponseObject, error) {
-	p := contract.GetTableParams(r.Params)
-	p.Groups = nil
-	var columns []sheet.Column
-	offset, m := 0, (*marking)(nil)
-	page := func() (rows [][]string, err error) {
-		m, err = s.grid(ctx, p, m, func(_ measure.Ask, l *measure.Layout) error {
-			g, book := l.Page(offset, exportedRows), l.Engine().Book
-			if p.Version == nil {
-				p.Version = ptr(l.Engine().Snapshot.Version)
-			}
-			if columns == nil {
-				columns = []sheet.Column{{Name: "key"}, {Name: "name"}}
-				for _, h := range g.Heads {
-					columns = append(columns, sheet.Column{Name: h.Measure + " " + book.Calendar.String(h.Period), Kind: sheet.Number})
-				}
-			}
-			for _, row := range g.Rows {
-				rows = append(rows, tableRow(row))
-			}
-			offset += len(g.Rows)
-			return nil
-		})
-		return rows, err
-	}
-	first, err := page()
-	if err != nil {
-		return nil, err
-	}
-	body, err := sheet.NewStream(columns, func() ([][]string, error) {
-		if rows := first; rows != nil {
-			first = nil
-			return rows, nil
-		}
-		return page()
-	})
-	return contract.ExportTable200TextcsvResponse{Body: body}, err
-}
-
-func tableRow(row measure.GridRow) []string {
-	cells := []string{row.Key, row.Name}
-	for _, c := range row.Cells {
-		text := ""
-		if c.Why == measure.Present {
-			text = trimmed(amount.RoundRat(c.Value, 4))
-		}
-		cells = append(cells, text)
-	}
-	return cells
 }
 
 // oneFigure is a figure that is asked for: a measure of one code of a level in a period.

@@ -32,10 +32,11 @@ func (k Kind) Figure() bool { return k != Text && k != Day }
 
 // Column is one column.
 type Column struct {
-	Name  string
-	Kind  Kind
-	Title string            // what people read over it, in a workbook; its name with spaces unless stated
-	Tones map[string]string // the colours of some texts, as RRGGBB, in a workbook
+	Name   string
+	Kind   Kind
+	Title  string            // what people read over it, in a workbook; its name with spaces unless stated
+	Format string            // how a workbook writes its numbers; "" goes by its kind
+	Tones  map[string]string // the colours of some texts, as RRGGBB, in a workbook
 }
 
 // Head is what people read over a column.

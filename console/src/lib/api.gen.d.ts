@@ -743,6 +743,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/table/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                form: "csv" | "xlsx" | "json" | "parquet";
+            };
+            cookie?: never;
+        };
+        /** A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet */
+        get: operations["exportTableFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/breakdown": {
         parameters: {
             query?: never;
@@ -4775,6 +4794,8 @@ export interface operations {
                 with_figures?: boolean;
                 /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
                 marks?: components["schemas"]["MarksFrom"];
+                /** @description The first so many rows alone, as they are sorted; 0 is all */
+                top?: number;
                 /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
                 sort?: number;
                 descending?: boolean;
@@ -4827,6 +4848,8 @@ export interface operations {
                 with_figures?: boolean;
                 /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
                 marks?: components["schemas"]["MarksFrom"];
+                /** @description The first so many rows alone, as they are sorted; 0 is all */
+                top?: number;
                 /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
                 sort?: number;
                 descending?: boolean;
@@ -4847,6 +4870,67 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportTableFile: {
+        parameters: {
+            query: {
+                /** @description Names, separated by commas */
+                measures: string;
+                /** @description A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole */
+                by?: string;
+                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals */
+                groups?: string;
+                /** @description A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period */
+                across?: string;
+                /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
+                period: string;
+                /** @description How many periods up to that one */
+                periods?: number;
+                /** @description Of how many periods up to that one each cell has its line too; of a table of one period */
+                lines?: number;
+                /** @description As of this data version; default: the newest */
+                version?: number;
+                /** @description In the subject's key or name */
+                text?: string;
+                /** @description Only those flagged in one of the periods */
+                flagged?: boolean;
+                /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
+                with_figures?: boolean;
+                /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
+                marks?: components["schemas"]["MarksFrom"];
+                /** @description The first so many rows alone, as they are sorted; 0 is all */
+                top?: number;
+                /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
+                sort?: number;
+                descending?: boolean;
+                limit?: number;
+                /** @description The next of an earlier page, or how many rows to pass over */
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx" | "json" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All that match: exact, but for a workbook */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];

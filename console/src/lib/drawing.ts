@@ -179,7 +179,7 @@ export function useDrawing(of: FigureTable) {
       ? ['A bar with a gap is truncated (outlier).']
       : []),
     ...(some((c) => kindAt(c) === 'bars' && !!lookOf(c.measure).yard)
-      ? ['The tick on a bar is its yardstick; a bar on the worse side of it is amber.']
+      ? ['The tick on a bar is its comparison value; a bar on the worse side of it is amber.']
       : []),
     ...(some((c) => kindAt(c) === 'range')
       ? ['Bars are percent of range: from the lowest to the highest of the column.']

@@ -1,6 +1,6 @@
 import type { paths } from './api.gen'
 
-type Files = '/api/reports/file' | '/api/exceptions/file' | '/api/table.csv' | '/api/audit/export'
+type Files = '/api/reports/file' | '/api/exceptions/file' | '/api/table/{form}' | '/api/audit/export'
 
 /** Where the service writes a file, with what is asked of it; the contract says what may be. */
 export function fileAt<P extends Files>(path: P, asked: paths[P]['get']['parameters']['query']) {

@@ -129,7 +129,7 @@ export function useTable() {
     words.looks.value = writeLooks(look ? { ...rest, [measure]: look } : rest)
   }
 
-  // A yardstick is a column that is asked for too, and not shown.
+  // A comparison value is a column that is asked for too, and not shown.
   const yardOf = (measure: string) => {
     const { kind, yard } = lookOf(measure)
     if (kind !== 'bars' || one.value || periodic.value) return undefined
@@ -185,7 +185,7 @@ export function useTable() {
       .map((column, at) => ({ column, at }))
       .filter(({ column }) => !hidden.value.includes(column.measure)),
   )
-  /** The yardstick of a cell, for drawing. */
+  /** The comparison value of a cell, for drawing. */
   function yardAt(r: Row, { column, at }: { column: Column; at: number }): number | undefined {
     const look = lookOf(column.measure)
     if (look.kind !== 'bars') return undefined

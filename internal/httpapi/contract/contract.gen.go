@@ -4491,6 +4491,9 @@ type GetTableParams struct {
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
 
+	// Top The first so many rows alone, as they are sorted; 0 is all
+	Top *int `form:"top,omitempty" json:"top,omitempty"`
+
 	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
@@ -4537,6 +4540,59 @@ type ExportTableParams struct {
 
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Top The first so many rows alone, as they are sorted; 0 is all
+	Top *int `form:"top,omitempty" json:"top,omitempty"`
+
+	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
+	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Cursor The next of an earlier page, or how many rows to pass over
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// ExportTableFileParams defines parameters for ExportTableFile.
+type ExportTableFileParams struct {
+	// Measures Names, separated by commas
+	Measures string `form:"measures" json:"measures"`
+
+	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
+	By *string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
+	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
+
+	// Across A level of another kind than the rows', such as product.category, whose members are the columns: one measure in one period
+	Across *string `form:"across,omitempty" json:"across,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
+	Period string `form:"period" json:"period"`
+
+	// Periods How many periods up to that one
+	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Lines Of how many periods up to that one each cell has its line too; of a table of one period
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
+
+	// Version As of this data version; default: the newest
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
+
+	// Text In the subject's key or name
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Flagged Only those flagged in one of the periods
+	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
+
+	// WithFigures Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged
+	WithFigures *bool `form:"with_figures,omitempty" json:"with_figures,omitempty"`
+
+	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
+	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Top The first so many rows alone, as they are sorted; 0 is all
+	Top *int `form:"top,omitempty" json:"top,omitempty"`
 
 	// Sort A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
@@ -4992,6 +5048,9 @@ type ServerInterface interface {
 	// ExportTable A table of figures as a CSV file
 	// (GET /api/table.csv)
 	ExportTable(c *gin.Context, params ExportTableParams)
+	// ExportTableFile A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet
+	// (GET /api/table/{form})
+	ExportTableFile(c *gin.Context, form string, params ExportTableFileParams)
 	// GetTargets The targets of a kind by month, and the missing ones
 	// (GET /api/targets/{kind})
 	GetTargets(c *gin.Context, kind string, params GetTargetsParams)
@@ -7863,6 +7922,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "top" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "top", c.Request.URL.Query(), &params.Top, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter top: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
@@ -8010,6 +8077,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "top" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "top", c.Request.URL.Query(), &params.Top, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter top: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
@@ -8050,6 +8125,170 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 	}
 
 	siw.Handler.ExportTable(c, params)
+}
+
+// ExportTableFile operation middleware
+func (siw *ServerInterfaceWrapper) ExportTableFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "form" -------------
+	var form string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "form", c.Param("form"), &form, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter form: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportTableFileParams
+
+	// ------------- Required query parameter "measures" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measures", c.Request.URL.Query(), &params.Measures, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measures: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "groups" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "groups", c.Request.URL.Query(), &params.Groups, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter groups: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "across" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "across", c.Request.URL.Query(), &params.Across, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter across: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "periods" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "lines" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "lines", c.Request.URL.Query(), &params.Lines, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter lines: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "flagged" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "flagged", c.Request.URL.Query(), &params.Flagged, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter flagged: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "with_figures" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "with_figures", c.Request.URL.Query(), &params.WithFigures, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter with_figures: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "marks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "marks", c.Request.URL.Query(), &params.Marks, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter marks: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "top" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "top", c.Request.URL.Query(), &params.Top, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter top: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportTableFile(c, form, params)
 }
 
 // GetTargets operation middleware
@@ -8568,6 +8807,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/measures", wrapper.ListMeasures)
 	router.GET(options.BaseURL+"/api/table", wrapper.GetTable)
 	router.GET(options.BaseURL+"/api/table.csv", wrapper.ExportTable)
+	router.GET(options.BaseURL+"/api/table/:form", wrapper.ExportTableFile)
 	router.GET(options.BaseURL+"/api/breakdown", wrapper.GetBreakdown)
 	router.GET(options.BaseURL+"/api/variance", wrapper.GetVariance)
 	router.GET(options.BaseURL+"/api/calendar", wrapper.GetCalendar)
@@ -12391,6 +12631,106 @@ func (response ExportTabledefaultApplicationProblemPlusJSONResponse) VisitExport
 	return err
 }
 
+type ExportTableFileRequestObject struct {
+	Form   string `json:"form"`
+	Params ExportTableFileParams
+}
+
+type ExportTableFileResponseObject interface {
+	VisitExportTableFileResponse(w http.ResponseWriter) error
+}
+
+type ExportTableFile200JSONResponse []map[string]interface{}
+
+func (response ExportTableFile200JSONResponse) VisitExportTableFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportTableFile200ApplicationvndApacheParquetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportTableFile200ApplicationvndApacheParquetResponse) VisitExportTableFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportTableFile200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportTableFile200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitExportTableFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportTableFile200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportTableFile200TextcsvResponse) VisitExportTableFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportTableFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportTableFiledefaultApplicationProblemPlusJSONResponse) VisitExportTableFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetTargetsRequestObject struct {
 	Kind   string `json:"kind"`
 	Params GetTargetsParams
@@ -13153,6 +13493,9 @@ type StrictServerInterface interface {
 	// ExportTable A table of figures as a CSV file
 	// (GET /api/table.csv)
 	ExportTable(ctx context.Context, request ExportTableRequestObject) (ExportTableResponseObject, error)
+	// ExportTableFile A table of figures with its marks as a file; a workbook has them as on screen, and what they mean on a second sheet
+	// (GET /api/table/{form})
+	ExportTableFile(ctx context.Context, request ExportTableFileRequestObject) (ExportTableFileResponseObject, error)
 	// GetTargets The targets of a kind by month, and the missing ones
 	// (GET /api/targets/{kind})
 	GetTargets(ctx context.Context, request GetTargetsRequestObject) (GetTargetsResponseObject, error)
@@ -16107,6 +16450,33 @@ func (sh *strictHandler) ExportTable(ctx *gin.Context, params ExportTableParams)
 	}
 }
 
+// ExportTableFile operation middleware
+func (sh *strictHandler) ExportTableFile(ctx *gin.Context, form string, params ExportTableFileParams) {
+	var request ExportTableFileRequestObject
+
+	request.Form = form
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportTableFile(ctx, request.(ExportTableFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportTableFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportTableFileResponseObject); ok {
+		if err := validResponse.VisitExportTableFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetTargets operation middleware
 func (sh *strictHandler) GetTargets(ctx *gin.Context, kind string, params GetTargetsParams) {
 	var request GetTargetsRequestObject
@@ -16500,7 +16870,7 @@ func (sh *strictHandler) DeleteView(ctx *gin.Context, id int64) {
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
 	"7P17kxu3lT8OvxXUPFul5Pm2pJFiZzczf8m25HUlthVJtmsr0U5h2CCJsAnQAHooxuX3/iucc4C+EOjL",
-	"DGfkZLW1FWvIZuN2cO7nc345W+jtTiuhnD27+OVsxw3fCicM/PUlt+Kb0v9LqrOLsx1367PiTPGtOLs4",
+	"DGfkTbS1FWvIZuN2cO7nc345W+jtTiuhnD27+OVsxw3fCicM/PUlt+Kb0v9LqrOLsx1367PiTPGtOLs4",
 	"k+VZcWbEz7U0ojy7cKYWxZldrMWW+18stdly559T7o+fnRVn7rAT+KdYCXP266/F2StZ5d+/lJWYN8JW",
 	"Krmtt2cXz5KjvRZGahitFHZh5M5J7Yd9wbZauXXBbL1YM27Z8/Pnf3z87PyswGn9XAtzaOa1w9e0Z0KD",
 	"WWekWoWxrFbfwS+Sq4P/DK1uyz/8RaiVW59dfHZeHA3xq/+t3WllBRzVa6OvK7H1/1xo5YRy/p98t6vk",
@@ -16758,108 +17128,108 @@ var swaggerSpec = []string{
 	"m6M62KTsx8qUO4za2ktgik0JM22txH4cmHIZPdmpyQTH+kkm04zOFxD4GqXyYZNquhUUS6owNRSQHwz2",
 	"f/ZMnEsIMsssfVNB2x13oVXSuecSVW6oFy9rEY0zjcw3qe5k2dbka/a10fUugMtnhsFQT3ucwAiJP4eL",
 	"QZTaHFKv4G/sUFy92CBpXDCtArMJrXC3AjzYcG88t6M4OXXAJN5AMPiA+F0jHFj4PY++16wYMFyVJ2IW",
-	"EKNKixRMxo57WHdQdmMIK8i+Tgjr/WSLoRUSPBkjJkUB4yJNdkCbJ2e2diuVOMm2/p/T8L22lPOkfa8E",
-	"wGRAxmYgd1JwUTA26SCnUfuJDhT4cgMhGLisVVV4290JQxCg/gZAy2WCpWr6oJAeiYpgT3V8ygN+dDIS",
-	"8mLhvldBg7yPMIh/9wuIbE6IgdxDFMuPPyWERWD9B0qDUlhie8cj9gRFKYMavTFQP4gnbMWNMLwKB3lB",
-	"px7a4dFTIb1w8IxbCKPpY8ZuQF/G8Pq9nDS+PfTDuIcDHyxdI/sgc7Rbrk4Rh8FR4Jjw6kp1jB8TAJ25",
-	"OkAPI2z0QJq+CT665saPHu9aWqeNnGAH/nd8csTEfwfhWgpiUzh1obdbbtm1cHsh1AXjIanLk+hWZx1Z",
-	"ixb7SLub2m76//rTnyD27YTx7/rfv50//tP7X54Vz/7r198VrT9+////j7PTi4bJPAN38jAx+r3gJxMJ",
-	"dgvUtSb8FEir0EuwMaIuh800u4A3FV8V/TYNWjEqlQzNFYYJDZp6ZZnID6rU9y8s/Cj/N6WFXzmyBagA",
-	"bAQHHA4erlTMCS87FloBklVTkAnwWXtuARYdwUlHDzwE2vMeQ5uIr6cW1zwCm/hNeXbvatxXkN+T8+lR",
-	"Df1a8BLm/cvZy3d81R3hKJBzGpEPQj66iZtcqIIhJz+AZicIplA/LrWddFJP4VcDylxZ+h+/ktXtD61I",
-	"p/hW4pEFe74gEx9todAOI1QRZiQEZYlOEhDPP/8c7IwoMDJCYAr30Qsn3GPIUtzeIqj3cCk78diS8X3H",
-	"F+vTpO3AqyDGUAnIkQVavWDPztm3XwQxX1C1Eq8qzKU97MQM+nz6i//PYP7OG7HVN+IUtDrypH99mhXd",
-	"d8YOLjFs9e88I+C1W2uD3a8hHvv7S2AQ4Cazzt8k6rRAbCKx6cUgq/5ou3l+f5cwzY1OcRkU43S14JUF",
-	"JiKUeq8qzctpFO+0Z95DHBnAeu4kQu8lNxGm9cBcrhmzx+HK8nRZiShQG+ZGSjFXDIoU4PbxXgTu6ICh",
-	"6GrE3KJnpmXiiBuhTnYJXjB8EdgH/sX2JKatuRHmMTh/8aUX7BE1PoBecqoV55C2CW8WzF8X/19MBNeG",
-	"Ie5FwR5BOFOq1SPInwZbBtDhCceUanvy6SiLSiN+UZbrwQP3qWjCADkdE788jSvQv+uoKg1CGGsBCbSE",
-	"LFoJjuC3R7uWTXfGdjj/HntFi2mimLhx0jIjV2vH+NL5Ww7bdBkBciACBKieplaWOllPzory9CzVaoDR",
-	"f+kp/nU78eYeePaXOI2Hdq3hst5C4CRjC8uQA3mKA/ZbyTjVkjQI4EpTHSVxZz9o5gSHMyroMJ9Sf4j0",
-	"gb4ReifUvZ4oDvHvf6C4Ti+OQSzEgyWIFSO41epWR1lyxx9La+sRWf0Vd/wbfGzELwrRuZDZtxTZuD19",
-	"NSsTOT3SEkqcsjkZXNm9MDaAK50qFthLo9CtPhRiiz2IxdKxfBqI3chdetR+1LAbODxPBw57rRaRULQS",
-	"NqDrJKYg5geXH8R9HKltiifxe381YKEIYXOCWhFI/gVqR7Iy4kYKICIjdhBEvGCfn5+HwFMBvdVacwA4",
-	"ddVNYA3X0b88fQHRHhrkqXCsze58nLqd0/PxuKKXqpzGyj9LtlA4iQ0UpGcZqcCbtUv5AdvFIDI9fv47",
-	"MIhsCCcAI/IaJ68O1tki+iggbulfa1GFsqJaokGAKaDt32MDCvSJk6mAraIDcGo/ODZAW5I6SebZOjzx",
-	"IFda8mrKbaYOs1BsHnT50EL1RHYCbEsM9Ehqi2Y7XULp4te2Ae+gPX4TJtPb56e/+AsHTrtdnbq6oHN9",
-	"hU3xx6/tqMP31i7dmVdT8ip0tntYX8ebAFORoJLXwXQ+xX1H/DMOdOENd3NAdKLI3cGrpcSeBeQM9rtw",
-	"x1uuyBEa0QunB3PLv8InHuIyvvzAt9DodcKFfMkXa+oJ33QRhiIXbz+cZP/FAnG+pLoBXB/XJHZxx6+5",
-	"FZfRZAlMcbLlWRq+dOOlsF/BY1PkzNdancJ5+pW0C25KymKg0RMElPdXZ6Z8OisHB8h4I3DKd9+H/4nr",
-	"v4yJkbFdYFMB4MQHwISzjhvsPZbbriT3fV23tuteXAutzXo4OzR7Qn8Wu1Mczlt+I1oUegu+1wLhGVJE",
-	"XraxeqZVsp6oQusof3zi745z78dLQUh1g0IQRG9Bq7zBb5lWDDIPAWZ6iu5RYv/01N6ZVTGk5lFy8SPb",
-	"TnifmuI+pcQQvBAJ8DA0zr1q18IzQqgxMONKmS3NIZf7HUoOj0BzId0Et6IgC4FhgeWU0suW4+TzSY6T",
-	"Top9bE6PKjdm6S61Cckygi/WF9i9qSA9wJNJAZl3BZatFc3svYUEYUEjr2snYn+1sZqS45T+2f6gR5hq",
-	"D7erlP5KLETsUskWtSNNDiC2Ivpt7S7ZI4RhwhhLRN4LXfOkYpwZAD+dmVcfeMT9wULdQ7L9pyR30JBJ",
-	"Ho1lup/IJm3BPUFgL3h45+Wvt6RoSgI/ITSDATCJT3L4kxz+JIc/yeFPcviTHD6dHD4plA7iDnK3WJ8Y",
-	"Tyctg7vgOtOFbYM7kA7lfL8T91oJ0EwPsjJ/8wUBTTFfiOQe2F4ox5w+RR3ZTlAVAOZR9ZC7OXYZVpoS",
-	"3vwzvUoy5YXD76jkt114ehzwmUEkQFMTVbJ0bmoytq7NdlAniz2a7M1Zcfahsh/OirN/YI30jpufa+Fm",
-	"MLl/ESXw31enu62adk961YmUpZOpJ//22sLJkjLSKOJ4mY9AoI9Q59uD3KjyCd/xxVo8CQxlpvA/fp/e",
-	"CfVhW+FP7WO9XMqFKPWi3grlntid8dx3LYTbVk/gv/OHPJmmcsI0e/8q0HegRq2RXNhRRVbiknG212Zz",
-	"rfUGElw5lbcx2IWmpnErOOBC6yUaEragpvroz4fA9wzhtTII2Z8LUMXff22wN+VJ/Am3vPC3wYk5FfjN",
-	"JL5+y/fcBvnlTqbF5/9mHj4gzvv18L0N4D7X0ZpFeMNOATJcyVixTN4AKGR1a2mcEOqSAHpCChA9E7rP",
-	"tVLPrg9gP+ulE2rGjXaG0s9GrzQ0if3YdzoLZkmXPepy+CddObrBKNbffySqw/1L18LThp1GciBCQb/R",
-	"R4K4AmWC5wsdTGje+P3yFhBs2GXsCgK+GW84oaZcRPcpPNGoylNpb6ySOv7+XtIex/2DR15MQLBseTGl",
-	"u2x2dQqq48ldmC9aHr/i2OV30WgCOx4aQHp+sl9r8sZ1ncGQGIdLzeIwW5mHoEve5Qe5XvnKds/WI9W1",
-	"asxvZBmaNZyggH1gBLxAR/WpyesBGaERmfSJXNgp6KSvMLV+ME3/Rbstu2DQJZx5Bbqg3nxKM6z8Zwuu",
-	"2LVgViiXRVdEgLzpSshUn2ELk/VO6rgMe4O9TD7//LPPf38Kwb5Yi7KuRKisKGISKYFfRU9RAqcK3Jdx",
-	"YpetXvnYpzdwaV6WRlhLPYWNXhm+Jb/VgiulvQYBJZl4Xu1suPo6bsIxWbUCg9xhz8xR3juNtG6k2OME",
-	"pWUbsXNepHhauQSvWvgmqDFTeKV/ZY7C/mtKVMLLwpXhUnUDUPaSbbVy60mT8IrZ3WIjv/lr1+a9nir+",
-	"34dtdXe3vdNbvHifPf+v//z9iTQbitx23fZRAGMpbYgdccv8JLrtGCbcFDSTp+V2f01+on+d5G6Y8f+J",
-	"7G7obVwwpxXKX7vmO6qhRrPrvvK+pXJ8M1Jc9w098xDhGBxrakCmc1tOc2tpQ7I3kWpYhhtP0SommZ9S",
-	"OT0pGEIViUaspHUkR81KODsJMBYcfsLbQRo7I6LZRBUs9E74Dl6Krrnbov1Mm00bc8jrDlthLUfEhWTU",
-	"SFY5zHEXvJnFEdBQG4juf//+9w/n54///vcPz5Z///uH/1y+T0LQJaQi2VFRWQpw77YFpP/42XmB//jp",
-	"s/Cvv/7Bbyl9+/j8c3SrYFWVEbuKL0Qb1NjRISGsM/QDzqBK429n5rkwpZ0gl2ozd0jouFL6guYFM7kW",
-	"HMnE8i0UmHnORAofAN6s5I1ge37ABgY54EBtDIYkZkzzL5qX7amIn2te0Qe88srIYXBvANXoqqyRFwE5",
-	"3aV0FqYDVSWV1hvLKrkRjDN32Em1YlsJ0ZULVKaX3DC+BnXJ8+WNONAaSrlcCoNZJgAxCz4OKJnjFQKA",
-	"Jpey8LrD1Z4bBegEd1tJU8kCJwgudagXjfhee11XJdWyXDJvAopQ0ZKZYWkOV6ZWt4gH5dSFO4Q4Hq6w",
-	"ARn8G9i9lHD6Kd5mv9Mgx52RvKIdvg6tRU+psgTRmRCVgHsl1QlEJNyGVjMnbGgiMO2zLUZ4R5BcBpys",
-	"ANUjjNEG8hvFP8TCCcpjgS4/Y2pMr4yUJPZoT8E3Xodyg6L5xD669/dOgTnFyMBaod+DIpUmuAT1Xp0E",
-	"8gEGiG+/jDyERFPJoEFBRGKZdaSh9eygWvpteOgh9FIa7DdSIhz257gTTRxoqJXQVri1Lsd2F595mM31",
-	"Y83e2wjNDMlYmKy5FEacKjSha1dJAhRDeK+9VKXeM9o/ys3CTiBbfmC1FcPWltJOLmmzhrf/u86TY+2c",
-	"fmPoHk3fRGm9IpSZQ62sEOphU0kGqyQ7e/4wJieUl3bI4oI9b0N3ZMzQPqBd5xVPvZKcT+38lptNZ61v",
-	"BL83UKujcT42foZffXfHsb+QV9rrHcIKxt6eue3WN8KAy3fAKf19eOa+KlXu8y7EySeuwZco2FtJyCdi",
-	"uMExKnaet9u1Nu6i7T+9PoQCAywtAMbruXPIc8XIL4gDAjYci2DtsHvyECumBssPIQhfYyOgKbAHN8Ic",
-	"TlPpD71asZ3ULXqsvw69i+6pbj1sycO6f3FUgi3N4Jm2wPi1Eo+d3ELc2u61KS8RLdvT8F5hGdzperJT",
-	"6y9CVzsaOw+01msUjrTfCh7kLKeAfWhTyQ0jQLf4s+88k5sG0ozQYKcDSoobhljMVliLTB+g2TdCWQbh",
-	"ySBw/UN7bTYE2Dy2mcVQyOVUe3b6m4VDzImtnJ947KRkIaZ9srgKhLql3VX8QI5mo1sywwYgdLpSt7o5",
-	"T8MNfBxu4BDopBXudXjstHfpdNzveyXeya2I88yowvfG6L6WN+2Lm2RyUjF0n4dMpxbnzd/y6QcMcdkR",
-	"vQCfGTHOYnOinIu8Vrm81j+0TbHnt0xrrZWT1dnc6Iw0mI0Aju2C7YXYFJiJULCfa26cMAVb82pZUEtc",
-	"w3gMKaGZfIn2sV6yRzCHRxB6onfcKp3ho/QK6mCpTgtL6qo8dVgSVOOQLRDiwlKRxdJq2gxaQb+b9CDG",
-	"avDa2qe/+AMcTHJ80wQfx/2nlMh6hzDhC099razF2KV6emtq7mZXnG/EocCeDb0q5TtUnH9CrYCkCqSe",
-	"MdAKz9yj+3QjDqdqvBXS3OH+ALPi9Ee3W0DPG92/IE9/2YjD4DV5G0ux7ueWpF4DBWwP5zyYxDvDgb9U",
-	"blqntZaHjaIWp2KisTS7FaaylADZx1UYoYa14MYSdGlOzYNnxL3hitMUPlIrxjh+NvQZY8lLT913P72X",
-	"N7yquQNLG90+eG0B9U0rZgSvAI3xCImx7ZBvTi51nE/BWT96pl9gdOU+ztW/+mOfbWcO2fNtJwqc8nhD",
-	"BBgPFgo19HYH5e+tOsHjcNddjt3o2vlfjJ78G3rw3/fwaYWD5/8a0cb9BQw7dwJzvUFWgOoyaKXqjz+g",
-	"5QO9rYRDlBVKx7o+BB5QMKz0IMRkHeEU7kIYVlc1LjrbdVdXNwEz+T5oAt7/sfrthtVnxDQU34T+NdCQ",
-	"3zJn5Em8N68klSnECh+CPwYKWVZ8ZRm/1jXm2Oy5cqIMlWQcTczxc95p4+zTa77YVHo1pM19QY9MiuNk",
-	"a/6oui92scc/Y+t/qgEMxfwUV3n/kRrk0pLfYNvTCf1xYfWnwUEpmFf8VMF23Gyg+xRIBkScZwfh4HqL",
-	"kmpWvL4G4R/cygA+RdWqptuMBNmDNz/a5AGUkKCNCegnlAI21nSkdgu9FRZRg4nkYibuykhwm9jjMtx8",
-	"+ieOOp41rGnos+LsOtIxVMZPyRr+Pjmri45FnpljDGjepYXKnE25TeX7HYY7VWH7A4Ph9PhTugS54UrQ",
-	"uqfhR/4TKowYqFBOYtc1dHgq+IO5Y9wG0mDuGIT8ncgSLBGM5QRjQL3A9BE+oa/8O6OvvAg53BFu5SLS",
-	"T5EVNaKNozouCCNBDsVDvm+o9i560iA2wskZU8xUg9p58CyseSz9vGjEAAaZjFhgpZW+EYY5mUUhPRWc",
-	"y915FtKasQ596bTRF4xj4Iav9L2xshi46I7sNDrYfku8bTAcioT98MowXaimZ6hzVdB7j2AwovoLN6OI",
-	"JUuGtW7G0FXHh4bv+Jv41MO4j0MR5kcrB4zbks3E7Db3SLoJqGD0TXMO95Qs1a1a/ferlqV3Uc414Imd",
-	"ogg2HvLTX9CJMBIDjcc4oZQ6ZJIOggthXO/5efi/kYTr+43R5Y+yfSEa4BAwhE4DS5J5+czD80M5jYc2",
-	"mIrjtBG/kdO8jyBRswn/puyAjhDqybiBWo1ADa3qeADGnc8TwkdDnKAptrm/+xgrhzL38bSVRYOVRAPb",
-	"9HSxFouB6BnUnnb26x4onl7/DhjSw3rLcX3D9aDSsr3RahW4W+M795wO2zpafjhZzzo+LTw2dKgYfBs4",
-	"Vnzgng82jPJxAiE4urR5mYjV3SeC5/oqvoxyU6C1XOxP0LqgQVhillLggNCcTirIziR2JxX0xq+wj/SU",
-	"gy8lr/Kn/rrii/sMezXvf+j45xEHOT5sOI4YisaoVG2UKAsEacH+j6KygtXK6XpxGln3k5EQBQH0gKO4",
-	"mFRQtzRBWwonvBGHYVPvz/6BU1l5Pbt93Jx7C72ETiTUGhyGluGw5Qe25jeEPeLfWAnXs5IH9g/y0wba",
-	"J/iv3xBg8X0JOxjkt31HGskG4CHcYWLfQ9yVpldyw0alilcID3DaYYM3b5gdvqkrcZ/sEN7/m2eH4ECF",
-	"huAPccIxGazF/jqFAXFK8G/uqAZEG3BLXqJzbKtvBELYTCGF2o64wX+wU13gt4NZ+zjsmLCCHsFu+kN9",
-	"vOVmJdWjUxwmtTL3BhshGxQg1kKdJxV9AjKSRnTK8dMacWQSa55dgAPVrg+TPFtXvxW8icjBQamkXIoI",
-	"sgwZWy3M71gVPH5GT3/x//n1qeFqQzl4WWObHpnipzENM75Tv5fbdY45TmoPwI/iRlS24Ur/qMuVsJcE",
-	"FGQmwjL3ImeTojCU1oBMEICw7QA4RL8Zynidxhiws18hYQq3YJ2D1EgiOgN4DRTg/ktAOwfyzIhJb3s9",
+	"EKNKixRMxo57WHdQdmMIK8i+Tgjr/WSLoRUSPBkjJkUB4yJNdkCbJ2e2diuVOMm2/ttp+F5bynnSvlcC",
+	"YDIgYzOQOym4KBibdJDTqP1EBwp8uYEQDFzWqiq87e6EIQhQfwOg5TLBUjV9UEiPREWwpzo+5QE/OhkJ",
+	"ebFw36ugQd5HGMS/+wVENifEQO4hiuXHnxLCIrD+A6VBKSyxveMRe4KilEGN3hioH8QTtuJGGF6Fg7yg",
+	"Uw/t8OipkF44eMYthNH0MWM3oC9jeP1eThrfHvph3MOBD5aukX2QOdotV6eIw+AocEx4daU6xo8JgM5c",
+	"HaCHETZ6IE3fBB9dc+NHj3ctrdNGTrAD/zs+OWLiv4NwLQWxKZy60Nstt+xauL0Q6oLxkNTlSXSrs46s",
+	"RYt9pN1NbTf9f/3pTxD7dsL4d/3v384f/+n9L8+KZ//16++K1h+/////x9npRcNknoE7eZgY/V7wk4kE",
+	"uwXqWhN+CqRV6CXYGFGXw2aaXcCbiq+KfpsGrRiVSobmCsOEBk29skzkB1Xq+xcWfpR/T2nhV45sASoA",
+	"G8EBh4OHKxVzwsuOhVaAZNUUZAJ81p5bgEVHcNLRAw+B9rzH0Cbi66nFNY/AJn5Tnt27GvcV5PfkfHpU",
+	"Q78WvIR5/3L28h1fdUc4CuScRuSDkI9u4iYXqmDIyQ+g2QmCKdSPS20nndRT+NWAMleW/sevZHX7QyvS",
+	"Kb6VeGTBni/IxEdbKLTDCFWEGQlBWaKTBMTzzz8HOyMKjIwQmMJ99MIJ9xiyFLe3COo9XMpOPLZkfN/x",
+	"xfo0aTvwKogxVAJyZIFWL9izc/btF0HMF1StxKsKc2kPOzGDPp/+4v8zmL/zRmz1jTgFrY486V+fZkX3",
+	"nbGDSwxb/TvPCHjt1tpg92uIx/7+EhgEuMms8zeJOi0Qm0hsejHIqj/abp7f3yVMc6NTXAbFOF0teGWB",
+	"iQil3qtK83IaxTvtmfcQRwawnjuJ0HvJTYRpPTCXa8bscbiyPF1WIgrUhrmRUswVgyIFuH28F4E7OmAo",
+	"uhoxt+iZaZk44kaok12CFwxfBPaBf7E9iWlrboR5DM5ffOkFe0SND6CXnGrFOaRtwpsF89fF/xcTwbVh",
+	"iHtRsEcQzpRq9Qjyp8GWAXR4wjGl2p58Osqi0ohflOV68MB9KpowQE7HxC9P4wr07zqqSoMQxlpAAi0h",
+	"i1aCI/jt0a5l052xHc6/xl7RYpooJm6ctMzI1doxvnT+lsM2XUaAHIgAAaqnqZWlTtaTs6I8PUu1GmD0",
+	"X3qKf91OvLkHnv0lTuOhXWu4rLcQOMnYwjLkQJ7igP1WMk61JA0CuNJUR0nc2Q+aOcHhjAo6zKfUHyJ9",
+	"oG+E3gl1ryeKQ/zrHyiu04tjEAvxYAlixQhutbrVUZbc8cfS2npEVn/FHf8GHxvxi0J0LmT2LUU2bk9f",
+	"zcpETo+0hBKnbE4GV3YvjA3gSqeKBfbSKHSrD4XYYg9isXQsnwZiN3KXHrUfNewGDs/TgcNeq0UkFK2E",
+	"Deg6iSmI+cHlB3EfR2qb4kn83l8NWChC2JygVgSSf4HakayMuJECiMiIHQQRL9jn5+ch8FRAb7XWHABO",
+	"XXUTWMN19C9PX0C0hwZ5Khxrszsfp27n9Hw8ruilKqex8s+SLRROYgMF6VlGKvBm7VJ+wHYxiEyPn/8O",
+	"DCIbwgnAiLzGyauDdbaIPgqIW/rXWlShrKiWaBBgCmj799iAAn3iZCpgq+gAnNoPjg3QlqROknm2Dk88",
+	"yJWWvJpym6nDLBSbB10+tFA9kZ0A2xIDPZLaotlOl1C6+LVtwDtoj9+EyfT2+ekv/sKB025Xp64u6Fxf",
+	"YVP88Ws76vC9tUt35tWUvAqd7R7W1/EmwFQkqOR1MJ1Pcd8R/4wDXXjD3RwQnShyd/BqKbFnATmD/S7c",
+	"8ZYrcoRG9MLpwdzyr/CJh7iMLz/wLTR6nXAhX/LFmnrCN12EocjF2w8n2X+xQJwvqW4A18c1iV3c8Wtu",
+	"xWU0WQJTnGx5loYv3Xgp7Ffw2BQ587VWp3CefiXtgpuSshho9AQB5f3VmSmfzsrBATLeCJzy3ffhf+L6",
+	"L2NiZGwX2FQAOPEBMOGs4wZ7j+W2K8l9X9et7boX10Jrsx7ODs2e0J/F7hSH85bfiBaF3oLvtUB4hhSR",
+	"l22snmmVrCeq0DrKH5/4u+Pc+/FSEFLdoBAE0VvQKm/wW6YVg8xDgJmeonuU2D89tXdmVQypeZRc/Mi2",
+	"E96nprhPKTEEL0QCPAyNc6/atfCMEGoMzLhSZktzyOV+h5LDI9BcSDfBrSjIQmBYYDml9LLlOPl8kuOk",
+	"k2Ifm9Ojyo1ZukttQrKM4Iv1BXZvKkgP8GRSQOZdgWVrRTN7byFBWNDI69qJ2F9trKbkOKV/tj/oEaba",
+	"w+0qpb8SCxG7VLJF7UiTA4itiH5bu0v2CGGYMMYSkfdC1zypGGcGwE9n5tUHHnF/sFD3kGz/KckdNGSS",
+	"R2OZ7ieySVtwTxDYCx7eefnrLSmaksBPCM1gAEzikxz+JIc/yeFPcviTHP4kh08nh08KpYO4g9wt1ifG",
+	"00nL4C64znRh2+AOpEM53+/EvVYCNNODrMzffEFAU8wXIrkHthfKMadPUUe2E1QFgHlUPeRujl2GlaaE",
+	"N/9Mr5JMeeHwOyr5bReeHgd8ZhAJ0NRElSydm5qMrWuzHdTJYo8me3NWnH2o7Iez4uwfWCO94+bnWrgZ",
+	"TO7/iBL4r6vT3VZNuye96kTK0snUk395beFkSRlpFHG8zEcg0Eeo8+1BblT5hO/4Yi2eBIYyU/gfv0/v",
+	"hPqwrfCn9rFeLuVClHpRb4VyT+zOeO67FsJtqyfw3/lDnkxTOWGavX8V6DtQo9ZILuyoIitxyTjba7O5",
+	"1noDCa6cytsY7EJT07gVHHCh9RINCVtQU33050Pge4bwWhmE7M8FqOLvvzbYm/Ik/oRbXvjb4MScCvxm",
+	"El+/5Xtug/xyJ9Pi838xDx8Q5/16+N4GcJ/raM0ivGGnABmuZKxYJm8AFLK6tTROCHVJAD0hBYieCd3n",
+	"Wqln1wewn/XSCTXjRjtD6WejVxqaxH7sO50Fs6TLHnU5/JOuHN1gFOvvPxLV4f6la+Fpw04jORChoN/o",
+	"I0FcgTLB84UOJjRv/H55Cwg27DJ2BQHfjDecUFMuovsUnmhU5am0N1ZJHX9/L2mP4/7BIy8mIFi2vJjS",
+	"XTa7OgXV8eQuzBctj19x7PK7aDSBHQ8NID0/2a81eeO6zmBIjMOlZnGYrcxD0CXv8oNcr3xlu2frkepa",
+	"NeY3sgzNGk5QwD4wAl6go/rU5PWAjNCITPpELuwUdNJXmFo/mKb/ot2WXTDoEs68Al1Qbz6lGVb+swVX",
+	"7FowK5TLoisiQN50JWSqz7CFyXondVyGvcFeJp9//tnnvz+FYF+sRVlXIlRWFDGJlMCvoqcogVMF7ss4",
+	"sctWr3zs0xu4NC9LI6ylnsJGrwzfkt9qwZXSXoOAkkw8r3Y2XH0dN+GYrFqBQe6wZ+Yo751GWjdS7HGC",
+	"0rKN2DkvUjytXIJXLXwT1JgpvNK/Mkdh/zUlKuFl4cpwqboBKHvJtlq59aRJeMXsbrGR3/y1a/NeTxX/",
+	"78O2urvb3uktXrzPnv/Xf/7+RJoNRW67bvsogLGUNsSOuGV+Et12DBNuCprJ03K7vyY/0f+d5G6Y8b9F",
+	"djf0Ni6Y0wrlr13zHdVQo9l1X3nfUjm+GSmu+4aeeYhwDI41NSDTuS2nubW0IdmbSDUsw42naBWTzE+p",
+	"nJ4UDKGKRCNW0jqSo2YlnJ0EGAsOP+HtII2dEdFsogoWeid8By9F19xt0X6mzaaNOeR1h62wliPiQjJq",
+	"JKsc5rgL3sziCGioDUT3v3//+4fz88d///uHZ8u///3Dfy7fJyHoElKR7KioLAW4d9sC0n/87LzAf/z0",
+	"WfjXX//gt5S+fXz+ObpVsKrKiF3FF6INauzokBDWGfoBZ1Cl8bcz81yY0k6QS7WZOyR0XCl9QfOCmVwL",
+	"jmRi+RYKzDxnIoUPAG9W8kawPT9gA4MccKA2BkMSM6b5F83L9lTEzzWv6ANeeWXkMLg3gGp0VdbIi4Cc",
+	"7lI6C9OBqpJK641lldwIxpk77KRasa2E6MoFKtNLbhhfg7rk+fJGHGgNpVwuhcEsE4CYBR8HlMzxCgFA",
+	"k0tZeN3has+NAnSCu62kqWSBEwSXOtSLRnyvva6rkmpZLpk3AUWoaMnMsDSHK1OrW8SDcurCHUIcD1fY",
+	"gAz+DexeSjj9FG+z32mQ485IXtEOX4fWoqdUWYLoTIhKwL2S6gQiEm5Dq5kTNjQRmPbZFiO8I0guA05W",
+	"gOoRxmgD+Y3iH2LhBOWxQJefMTWmV0ZKEnu0p+Abr0O5QdF8Yh/d+3unwJxiZGCt0O9BkUoTXIJ6r04C",
+	"+QADxLdfRh5Coqlk0KAgIrHMOtLQenZQLf02PPQQeikN9hspEQ77c9yJJg401EpoK9xal2O7i888zOb6",
+	"sWbvbYRmhmQsTNZcCiNOFZrQtaskAYohvNdeqlLvGe0f5WZhJ5AtP7DaimFrS2knl7RZw9v/XefJsXZO",
+	"vzF0j6ZvorReEcrMoVZWCPWwqSSDVZKdPX8YkxPKSztkccGet6E7MmZoH9Cu84qnXknOp3Z+y82ms9Y3",
+	"gt8bqNXROB8bP8Ovvrvj2F/IK+31DmEFY2/P3HbrG2HA5TvglP4+PHNflSr3eRfi5BPX4EsU7K0k5BMx",
+	"3OAYFTvP2+1aG3fR9p9eH0KBAZYWAOP13DnkuWLkF8QBARuORbB22D15iBVTg+WHEISvsRHQFNiDG2EO",
+	"p6n0h16t2E7qFj3WX4feRfdUtx625GHdvzgqwZZm8ExbYPxaicdObiFubffalJeIlu1peK+wDO50Pdmp",
+	"9Rehqx2NnQda6zUKR9pvBQ9yllPAPrSp5IYRoFv82XeeyU0DaUZosNMBJcUNQyxmK6xFpg/Q7BuhLIPw",
+	"ZBC4/qG9NhsCbB7bzGIo5HKqPTv9zcIh5sRWzk88dlKyENM+WVwFQt3S7ip+IEez0S2ZYQMQOl2pW92c",
+	"p+EGPg43cAh00gr3Ojx22rt0Ou73vRLv5FbEeWZU4XtjdF/Lm/bFTTI5qRi6z0OmU4vz5m/59AOGuOyI",
+	"XoDPjBhnsTlRzkVeq1xe6x/aptjzW6a11srJ6mxudEYazEYAx3bB9kJsCsxEKNjPNTdOmIKtebUsqCWu",
+	"YTyGlNBMvkT7WC/ZI5jDIwg90Ttulc7wUXoFdbBUp4UldVWeOiwJqnHIFghxYanIYmk1bQatoN9NehBj",
+	"NXht7dNf/AEOJjm+aYKP4/5TSmS9Q5jwhae+VtZi7FI9vTU1d7MrzjfiUGDPhl6V8h0qzj+hVkBSBVLP",
+	"GGiFZ+7RfboRh1M13gpp7nB/gFlx+qPbLaDnje5fkKe/bMRh8Jq8jaVY93NLUq+BAraHcx5M4p3hwF8q",
+	"N63TWsvDRlGLUzHRWJrdClNZSoDs4yqMUMNacGMJujSn5sEz4t5wxWkKH6kVYxw/G/qMseSlp+67n97L",
+	"G17V3IGljW4fvLaA+qYVM4JXgMZ4hMTYdsg3J5c6zqfgrB890y8wunIf5+pf/bHPtjOH7Pm2EwVOebwh",
+	"AowHC4UaeruD8vdWneBxuOsux2507fwvRk/+DT34r3v4tMLB83+NaOP+AoadO4G53iArQHUZtFL1xx/Q",
+	"8oHeVsIhygqlY10fAg8oGFZ6EGKyjnAKdyEMq6saF53tuqurm4CZfB80Ae//WP12w+ozYhqKb0L/GmjI",
+	"b5kz8iTem1eSyhRihQ/BHwOFLCu+soxf6xpzbPZcOVGGSjKOJub4Oe+0cfbpNV9sKr0a0ua+oEcmxXGy",
+	"NX9U3Re72OOfsfU/1QCGYn6Kq7z/SA1yaclvsO3phP64sPrT4KAUzCt+qmA7bjbQfQokAyLOs4NwcL1F",
+	"STUrXl+D8A9uZQCfompV021GguzBmx9t8gBKSNDGBPQTSgEbazpSu4XeCouowURyMRN3ZSS4TexxGW4+",
+	"/RNHHc8a1jT0WXF2HekYKuOnZA1/n5zVRcciz8wxBjTv0kJlzqbcpvL9DsOdqrD9gcFwevwpXYLccCVo",
+	"3dPwI/8JFUYMVCgnsesaOjwV/MHcMW4DaTB3DEL+TmQJlgjGcoIxoF5g+gif0Ff+ldFXXoQc7gi3chHp",
+	"p8iKGtHGUR0XhJEgh+Ih3zdUexc9aRAb4eSMKWaqQe08eBbWPJZ+XjRiAINMRiyw0krfCMOczKKQngrO",
+	"5e48C2nNWIe+dNroC8YxcMNX+t5YWQxcdEd2Gh1svyXeNhgORcJ+eGWYLlTTM9S5Kui9RzAYUf2Fm1HE",
+	"kiXDWjdj6KrjQ8N3/E186mHcx6EI86OVA8ZtyWZidpt7JN0EVDD6pjmHe0qW6lat/utVy9K7KOca8MRO",
+	"UQQbD/npL+hEGImBxmOcUEodMkkHwYUwrvf8PPzfSML1/cbo8kfZvhANcAgYQqeBJcm8fObh+aGcxkMb",
+	"TMVx2ojfyGneR5Co2YR/UXZARwj1ZNxArUaghlZ1PADjzucJ4aMhTtAU29zffYyVQ5n7eNrKosFKooFt",
+	"erpYi8VA9AxqTzv7dQ8UT69/BwzpYb3luL7helBp2d5otQrcrfGde06HbR0tP5ysZx2fFh4bOlQMvg0c",
+	"Kz5wzwcbRvk4gRAcXdq8TMTq7hPBc30VX0a5KdBaLvYnaF3QICwxSylwQGhOJxVkZxK7kwp641fYR3rK",
+	"wZeSV/lTf13xxX2GvZr3P3T884iDHB82HEcMRWNUqjZKlAWCtGD/R1FZwWrldL04jaz7yUiIggB6wFFc",
+	"TCqoW5qgLYUT3ojDsKn3Z//Aqay8nt0+bs69hV5CJxJqDQ5Dy3DY8gNb8xvCHvFvrITrWckD+wf5aQPt",
+	"E/zXbwiw+L6EHQzy274jjWQD8BDuMLHvIe5K0yu5YaNSxSuEBzjtsMGbN8wO39SVuE92CO//zbNDcKBC",
+	"Q/CHOOGYDNZif53CgDgl+Dd3VAOiDbglL9E5ttU3AiFsppBCbUfc4D/YqS7w28GsfRx2TFhBj2A3/aE+",
+	"3nKzkurRKQ6TWpl7g42QDQoQa6HOk4o+ARlJIzrl+GmNODKJNc8uwIFq14dJnq2r3wreROTgoFRSLkUE",
+	"WYaMrRbmd6wKHj+jp7/4//z61HC1oRy8rLFNj0zx05iGGd+p38vtOsccJ7UH4EdxIyrbcKV/1OVK2EsC",
+	"CjITYZl7kbNJURhKa0AmCEDYdgAcot8MZbxOYwzY2a+QMIVbsM5BaiQRnQG8Bgpw/09AOwfyzIhJb3s9",
 	"rncnuo9AOGWvoAGDQcAGRIlt+4QMpgKg8FgXetnZ0fS49u209Wol7DhoydvWc/d1Tbtb+wOVP0k7JRPp",
 	"twGt0N6lJLVEOEALmc/QhOFUMa0vyQ8UKQZHwvxabw6x0ujdDnBrdxWXTZ4dVyViJQMJabWUZuvlsQp5",
 	"Bk5YBx90A5VjlGYJo3qwniY8c5/HEsZIOa0rDj0rdhVXpypGykJzA/PvYAW36v6oJnJSYR8VwQ5V9r+V",
 	"K/V97c6mFOb7Z/351qegw5dhsTTHFtQxffL+1yJPD/FXH6FI/R2CcxNQxyl87pTjvtZQSY3bLHN7kslE",
 	"lyv1zX1Flr80ohTKSX9xfzNYAac4BrGojXSHs4u/ve/A5suVAm0XETZqK7DjMFwz3io1t8LZNhmzhdYb",
-	"KZIn17uVc1ADfrCiX5J/PwfdG+UHK/4vnvcx2AAUIq014Imc6Pg7pz6AIHK/Bx5ePwcIJIXZcmrcDuhC",
-	"0Ww09DoFr10K2IFEZUCLwMZPAyegtP7niHvgLT3zEHY+jjUxtWy/FgoBroQ6lXscN6QxJy7IcsA6G6il",
-	"os6zDIAcsF4a3Gj4d8Rf3GvTgUDsw6bR1o9Ctb5UJe3KfeC0DhbSv/8NNx2W7oQth1+CLMMTSTYODsgq",
-	"2HK4yZu4ZIvaGD8PIhB8LLgYgF44/GqIElBZHbyD+MhtfXS5+gex1Eac/cYJBNb+EdMe8Xgu2LMcFOUl",
-	"YY58cITYYBnubGO1HIEoJo2VYXS5t9SC7J7yJWmbH7iwshn0COESoiUEXcisVAvR6Rgjdpfo7PD/704N",
-	"IJ6d2Nu92LlTlnlnEhmgrXlIXB5J2Rq2fOEDEDNPb4SJUJ9DPoYf28/9y4mdoXPtrCyXnFRqzA5ia12d",
+	"KZIn17uVc1ADfrCiX5J/PwfdG+UHK/4dz/sYbAAKkdYa8EROdPydUx9AELnfAw+vnwMEksJsOTVuB3Sh",
+	"aDYaep2C1y4F7ECiMqBFYOOngRNQWv9zxD3wlp55CDsfx5qYWrZfC4UAV0Kdyj2OG9KYExdkOWCdDdRS",
+	"UedZBkAOWC8NbjT8O+Iv7rXpQCD2YdNo60ehWl+qknblPnBaBwvp3/+Gmw5Ld8KWwy9BluGJJBsHB2QV",
+	"bDnc5E1cskVtjJ8HEQg+FlwMQC8cfjVECaisDt5BfOS2Prpc/YNYaiPOfuMEAmv/iGmPeDwX7FkOivKS",
+	"MEc+OEJssAx3trFajkAUk8bKMLrcW2pBdk/5krTND1xY2Qx6hHAJ0RKCLmRWqoXodIwRu0t0dvj/d6cG",
+	"EM9O7O1e7Nwpy7wziQzQ1jwkLo+kbA1bvvABiJmnN8JEqM8hH8OP7ef+z4mdoXPtrCyXnFRqzA5ia12d",
 	"JjfPP1xDTT9CekIKC8SDw3kDDBt3nN0IQ0l7TcX/UM7S4OE7fj3sTXoHD4yUbH7HoYDGCv+UQ4fqQm+3",
 	"PFeVtW3Dkd8B8QhDXsGHbsSu6GAQdb56El3sBRgm0nS+Zh/YzuiyXjhQ1gBaYVpQoSnHCT8an3mYoc1O",
 	"MbGZWBG7lw1g1gUzem9BnYRu6tCArRSGlFJbXzvteJU7BviNndsYBSIzCAaIdsYGK9A5xtb8jB41y6JN",
@@ -16868,28 +17238,31 @@ var swaggerSpec = []string{
 	"gwcdgNpGcNj/OBuC/QWp8tJ2OGy7CitqjrmWhviTUzaApVB1E+/biIMnR8qEuC24WqKm76gRtW7CsMN1",
 	"3fSbO/baaU1iv9YYWeFsCa0YLrthXvBu+Ic82+ALJ29EesIoHvUSGL1tB1HDm/1eNvNPrc4/frWkjhCJ",
 	"bR1Y0k/QfW7LzcZ65i1AoF9gAjMKYWbEQhuERg4NcLoJ5ZDgzJTek0DCG/UIupIQ6I/lBxsYKk00MFRF",
-	"MKNO6yfsa61LzAzB73m15wfAcm8Sv2iwnMT2S+lswmCTCv/0K6O3aQmCvB6VnGcFOwdlFu4YKhLasMfP",
-	"4ocw9IU3sxcCmlIXx/3WcY+p2izZwwExIDK8I1zMxzPgApv5zCb/BwA4TFm+HxxB+Ib0Z2+Nwm5HLg7q",
-	"hNPgToS63RwS6zFW4kOGhVErvd9G/6Fljte/2oB3oDT5TZP+cjleFZEDmaAFtNhmvrMMSL4nVCI/AJvy",
-	"SQX/pIJ/UsE/qeCfVPBPKvgnFfyTCv5JBf+kgp9KBT8ZSlOEjN5yt1gXTHzgXo3jln359seTQDdFKRVv",
-	"mW01Vx3RtKH39wTM/nfUJfxhIPsbuCFM78bBJyW2k3o2P7sdlCVA/UTudJluiDBpEgnYwlnFAjmV6Hnr",
-	"rj3/bLZK5GVZTPcGoqz4YoMNEdYS0ngpBwPFV26LpbWnYi2f2h5Mtuz9HfhITQ/CBWx6HlwfQhOWkHFM",
-	"VAG53Hnge6dLPZyx8Q6e+BdrVor59n57qophY6dLLFhsVL+Qnsvtxua7zj9sJ9NJeST+RCZmlpX8VCQH",
-	"GUBOPy61De0ULtjnTSbJQFoQ0NiETt5bfSNgbb+BQH0iHxIbrvP9SbYUV+ttWr+lic3LtKD7YVdy9zF3",
-	"6fQpO34x7+Ri89ApO3iNEhqiZdJ584ZJe6rWtHTOXhUsyQOrtMN//44auAuDfQp57dbaNIwcoflbeXwL",
-	"bsXvB+/bRqgxpg6PTKpo/q0ywY1Q3+np/bvuo8cz5SqD6gauCH+oQoGlrk2nMR2cXJPb7OVSoj8rnctY",
-	"Bh08dn8ZdPj6B8YXaw2aACTwX56yLWGmaAC3F66rZ/aUu2b0yvBtgNsFBzsh8BRj5SSps+3e06eUeDsk",
-	"G7+Cz5tTHxNVP2p5mnSvG70RDeVG1+cCecLYysZFvn9/WNZvUeafdiOJrC6gEsIeswhsKJnd1RtuJPdU",
-	"P5TwGJ6ZxNob43wQ+7CFTXx+W0z648jXLcGT+3XszYuRKFuv/XzGaydEXWZ3OngXfcyUR43eSAtsApGa",
-	"w+fEW/iNMN5sbBeKegOu79oOTTjB0AsBMGdFtYyv6gw8FQ06AHTHX7UmeVac1bbm1SQM7qMAlJ8S/Nxz",
-	"8O5SM5PDwcYdL50gzvNJQRxqamoyEeBFbZ3eApzQUUyyDezgAswfeqKA/U9yR3Hj7CmAxAe8Ls9nOl3u",
-	"NVc5MKVcz2FebSIYnrcyIbhwCgyaQxPCoQT8i1DqjqcOZWfkD94ILI2BBwtmuIJONbwspVqxeoe+4upw",
-	"CTL+Rlf1VhRsKz9gUysjF4LtIZjTvpZrcP/+XHPlvMIx5P69EaaUCzesuv8YHprE4cc6SPa55VaqyOOK",
-	"yRH+bnYEADC1EhQuAZbtuvEI0S554wcbdlb+n2sKMeGUT9UM5u68/rMH9ixSn9F4zh8HHYhoMcATEOKW",
-	"arfVbMMCFTEmjKZt0UZTtM7f/qZWYFG7MQAJb/KO3AN4YtIlABGT0hg6HTOC7Ot8iGgXH6tjl1/jw7Yn",
-	"gDoxfiNKBieAHuZKWkdKawNoseaGkEJaZ/my2bsBWAN+I2Bl92bA4r49rDupGbN7Nn8+TZnVW8x08KcC",
-	"drARAIhn6TN/UHhAoa+EV0Yo/yN5Op2bNmqqoQVKp/ZbtNReabPSzolT4HfgYvs7m7DXWrcgu81db8Mv",
-	"Z2ACnl387b2XThHN5W/vf33/6/8XAAD//w==",
+	"MKNO6yfsa61LzAzB73m15wfAcm8Sv2iwnMT2S+lswmCTCv/0K6O3w0WWlnoxoBCrIBsX54QuEguJjZfs",
+	"HOLbVZWtgxxozzCPE5AYQv3rWcHOQc+G6486jjbs8bP4IezKBfMvEdAvuzhuBY/HT4VwyfYSCE8xMv/H",
+	"M5AMm/nMvpkPgL2YMso/OEIXDpnZ3lCG3Y4CBojEafB0QklxDiT2GMbxISPWqDAPADaeoi1DaGlzfehg",
+	"8YE+5zdN+nvveFVE5miCgtLi6PmmNyCUn1D1/gCiyyfr4JN18Mk6+GQdfLIOPlkHn6yDT9bBJ+vgk3Xw",
+	"b2AdnAzbKgJtb7lbrAsmPnCvYXLLvnz740kAr6IAjQzAtlrSjhsBT3/xy/p1ih3wSn6yBT7ZAp9sgU+2",
+	"wCdb4JMt8MkW+GQLfLIFPtkC/96Rgk94wCfHA+7aTBfBZrquHeXE7bXZnKieO2E/RaQOZNkRSfiyNTJo",
+	"MNhd3kKN38IIoVr9H4BvbQX38ohxZsVCq5LhzqZMsikpdveFjf6+sQfNSrgpne/e4ZMP1PiukRJYJI2D",
+	"TyoPJ+thfo046PLQOwOF52W6reCkSSTA/2eV3Oc09uctfvv8s9kau1e1YtE0XLiKLzbYVnAtoRiWhC9q",
+	"V7ktltaeSrx8ah44OQjt78BHah0YLmDTOfD6EFqZhrpdogqoiM63j3O61MN1D+/giRGn01tSHlHv3wLN",
+	"VmLpBlAd7Ebuxg3IZ5MwSxMMxGvhfnuqimF75EuE/Wksk1Dkyu0mZ1KhmjvjVj1INYY/kYn1WSU/FclB",
+	"HY3Tj0ttQ1PCC/Z5U48xUFwDNDZaZPUGkI9gbb+BdPdEVeE7vhGK8f1JthRXyzhuaWLzMo3cf9iV3H3M",
+	"XTp94YtfzDu52Dx04Qteo4T2a5l03vpm0p4ik4ibTThnr6yWlCyktMN//86runqvhMFu/7x2a20aRo4N",
+	"7lrVcAtuxe8H79tGqDGmDo9MwgX7rTLBjVDf6eldsE9clvY/ujah4hdUN/CU+UMVChxJ2nTau8PJNRXC",
+	"Xi5RhXBbOtO5jNWhwWP3V4eGr39glO7WoAlYP//lKZv7Z0rvcXvhunpmTxVgRq8M34amNRD/IRzbYgyU",
+	"IXW23Xv6lMpXh2TjV/B5c+pjoupHLU9TNHWjN6Kh3OiZXyBPGFvZuMj37w/L+i3K/NNuJJHVBeAJ2GMW",
+	"wdVhaFdvuJHcU/1Q2WB4ZhJrb4zzwQ4CrQ4/57ft7HYcmL1lC6I+GlzzYiTK1ms/n/HaCUHB2f0C38UQ",
+	"CFUjo0faApvAfkfhc+It/EYYbza24Za8AdePvGBIDx+K8VlnRbWMr+oMPLWnUnBgxV+1JnlWnNW25tWk",
+	"TlZH8VE/Jfi55+DdpWYmh4ONO146Mcbn0yILYDMjUHkiQWFRW6e3AMp7FDJvwyO6AJaPnihg/5PcUdw4",
+	"e4p2XANel+cznS73WvEbmFJGuu95tYmQ8t7KhNjXKZBcD02EkcrYLwJgHJ46gLeQr3sjEGACHiyY4Qr6",
+	"vfKylGrF6h36wavDJcj4G13VW1GwrfyAraGNXAi2h1hj+1quwX/9c82V8wrHUDrQjTClXLhh1f3H8NAk",
+	"Do/cchJP+5xoJPK4YnICSjd5B2CMW/kzlwBuft14hGiXvPEDFxGijcGjz3DKp2qpende/9kDexbfokc4",
+	"nvPHwdglWgwgf4RbjdH9gK3SAtctYsoCmrZFuyeBdf72NxX3i9qNwTB6k3fkHsATky4BiJiUxtDpOxlk",
+	"X+dDxIz8WH2v/RoftskfoK3wG1EyOAH0MFfSOlJaG1jINTeEt9k6y5fN3g2AA/IbASu7NwMW9+1h3UnN",
+	"mN2z+fNpwEreYiKOPxWwg40AWHlLn/mDwgMK3Rm9MkLpScnT6dy0UVMNLVA6td+ipfZKm5V2TpwCBRMX",
+	"29/ZhL3WugXZbe56G345AxPw7OJv7710ipiof3v/6/tf/78AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Bar } from '@/lib/looks'
 
-/** A figure as a bar from zero, with its yardstick as a tick; hue says on which side of that it is. */
+/** A figure as a bar from zero, with its comparison value as a tick; hue says on which side of that it is. */
 defineProps<{ bar: Bar; hue: 'tide' | 'amber' | 'muted' }>()
 const share = (v: number) => `${(100 * v).toFixed(2)}%`
 </script>

@@ -37,7 +37,10 @@ const choices = computed(() =>
 
 <template>
   <Popover v-slot="{ close }" class="relative inline-block align-middle">
-    <PopoverButton class="rounded p-0.5 hover:bg-tide-soft" :aria-label="`Column ${column.title} ${column.label}`">
+    <PopoverButton
+      class="inline-flex size-6 items-center justify-center rounded hover:bg-tide-soft"
+      :aria-label="`Column ${column.title} ${column.label}`"
+    >
       <EllipsisVerticalIcon class="size-4" aria-hidden="true" />
     </PopoverButton>
     <PopoverPanel
@@ -74,7 +77,7 @@ const choices = computed(() =>
         </select></label
       >
       <label v-if="look.kind === 'bars' && !alone" class="block"
-        ><span class="text-small font-semibold text-muted">Yardstick</span>
+        ><span class="text-small font-semibold text-muted">Compared with</span>
         <select
           class="field mt-0.5 block w-full"
           :value="look.yard"

@@ -1,15 +1,15 @@
 <script setup lang="ts">
-import { ArrowDownTrayIcon, PrinterIcon } from '@heroicons/vue/20/solid'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
 import { api, need } from '@/lib/api'
-import { fileAt } from '@/lib/files'
+import { fileAt, type Form } from '@/lib/files'
 import { countWords } from '@/lib/format'
 import { kinds } from '@/lib/looks'
 import { useSession } from '@/lib/session'
 import type { FigureTable } from '@/lib/table'
 import { useTyped } from '@/lib/typed'
+import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import SelectOne from '@/parts/ui/SelectOne.vue'
 import SelectSome from '@/parts/ui/SelectSome.vue'
 
@@ -35,7 +35,7 @@ const calendar = useQuery({
   queryFn: () => need(api.GET('/api/calendar', { params: { query: {} } })),
 })
 const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ value: w.name, text: w.title })))
-const download = computed(() => fileAt('/api/table.csv', props.of.question.value))
+const fileOf = (form: Form) => fileAt('/api/table/{form}', props.of.question.value).replace('{form}', form)
 const arrangements = computed(() => [
   { value: 'months', text: 'One measure, by period' },
   { value: 'both', text: 'Measures by period' },
@@ -54,7 +54,7 @@ const arrangements = computed(() => [
           :checked="light === 'yes'"
           @change="(e) => (light = (e.target as HTMLInputElement).checked ? 'yes' : '')"
         />
-        light up</label
+        highlight</label
       >
     </span>
     <SelectOne
@@ -155,15 +155,10 @@ const arrangements = computed(() => [
         all="All"
         :options="[
           { value: 'yes', text: 'Flagged only' },
-          { value: 'light', text: 'Light up the flagged' },
+          { value: 'light', text: 'Highlight the flagged' },
         ]"
       />
-      <span class="ml-auto flex gap-2">
-        <button class="button" @click="$emit('print')"><PrinterIcon class="size-4" aria-hidden="true" />Print</button>
-        <a :href="download" class="button no-underline" download>
-          <ArrowDownTrayIcon class="size-4" aria-hidden="true" />Export CSV
-        </a>
-      </span>
+      <ExportMenu v-if="of.table.value" :href="fileOf" workbook="Workbook (XLSX), with marks" @print="$emit('print')" />
     </div>
   </div>
 </template>
