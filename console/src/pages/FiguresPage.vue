@@ -17,6 +17,7 @@ import FiguresBar from '@/parts/figures/FiguresBar.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
 import MarksList from '@/parts/figures/MarksList.vue'
 import TableLegend from '@/parts/figures/TableLegend.vue'
+import GradeMark from '@/parts/ui/GradeMark.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
@@ -118,6 +119,7 @@ async function print() {
   window.print()
   printed.value = undefined
 }
+const graded = computed(() => [...new Set((table.value?.legend ?? []).map((e) => e.grade))])
 const fetchPage = (cursor: string) =>
   need(api.GET('/api/table', { params: { query: { ...question.value, limit: 200, cursor } } }))
 </script>
@@ -305,6 +307,14 @@ const fetchPage = (cursor: string) =>
             <FigureRow :of="of" :draw="draw" :row="whole" whole />
           </tr>
         </tbody>
+        <tfoot>
+          <tr v-if="graded.length">
+            <td :colspan="columns.length + 1" class="!border-0 text-small">
+              <span v-for="g in graded" :key="g" class="mr-4"><GradeMark :grade="g" /></span>
+              <span class="text-muted">what gives them stands at the end</span>
+            </td>
+          </tr>
+        </tfoot>
       </table>
       <TableLegend
         v-if="table && total"
