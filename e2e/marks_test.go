@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -222,4 +223,47 @@ func TestMarksAcrossATable(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	do(t, p.Click("tfoot td button"), p.Sees("Margin rate"), p.Until("location.search.includes('product.family')"), p.Sees("Made of"))
+}
+
+// A closed period is not out of date by a revision that flags the same in it, which is said; by
+// one that flags otherwise it is.
+func TestAClosedPeriodThatARevisionConfirms(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	want[client.PeriodState](t, 200)(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-10"}))
+	state := func() client.PeriodState {
+		for _, p := range want[[]client.PeriodState](t, 200)(s.as("rea").ListPeriods(ctx, &client.ListPeriodsParams{})) {
+			if p.Period == "2026-10" {
+				return p
+			}
+		}
+		t.Fatal("October is not listed")
+		return client.PeriodState{}
+	}
+	assert.Nil(t, state().SameBy)
+	s.publish(praised, 1)
+	require.Eventually(t, func() bool { return state().SameBy != nil }, time.Minute, 50*time.Millisecond)
+	now := state()
+	assert.Equal(t, 2, *now.SameBy)
+	assert.Equal(t, client.PeriodStateStateSwept, now.State)
+	assert.Nil(t, want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"})).Stale)
+
+	s.publish(strings.Replace(praised, "{value: 22%", "{value: 25%", 1), 2)
+	held := func() (same bool, is bool) {
+		err := s.pool(t).QueryRow(ctx, "select same from confirmed where revision = 3").Scan(&same)
+		return same, err == nil
+	}
+	require.Eventually(t, func() bool { _, is := held(); return is }, time.Minute, 50*time.Millisecond)
+	same, _ := held()
+	assert.False(t, same)
+	now = state()
+	assert.Equal(t, client.PeriodStateStateStale, now.State)
+	assert.Contains(t, *now.Stale, "revision 3 has been published")
+	assert.Nil(t, now.SameBy)
+	s.publish(praised, 3)
+	require.Eventually(t, func() bool { return state().SameBy != nil }, time.Minute, 50*time.Millisecond)
+	s.load("feed", "sales", salesHead+"2026-10-30,N1,R1,1,1\n")
+	assert.Contains(t, *state().Stale, "intake")
+	assert.NotContains(t, *state().Stale, "revision", "the data alone are new")
 }

@@ -2974,6 +2974,9 @@ type PeriodState struct {
 	// Running It has not ended; a sweep of it is to date
 	Running bool `json:"running"`
 
+	// SameBy The published revision, where it is later than that of its last sweep and flags the same
+	SameBy *int `json:"same_by,omitempty"`
+
 	// Stale Why its verdicts are out of date, where they are
 	Stale *string          `json:"stale,omitempty"`
 	State PeriodStateState `json:"state"`

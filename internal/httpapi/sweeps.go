@@ -210,6 +210,9 @@ func periodOut(c calendar.Calendar, p sweep.Period) contract.PeriodState {
 	if p.Sweep != nil {
 		out.Sweep, out.ToDate = &p.Sweep.ID, dayOut(p.Sweep.ToDate)
 	}
+	if p.SameBy != 0 {
+		out.SameBy = &p.SameBy
+	}
 	if p.Closed != nil {
 		out.Closed = &contract.Closing{SignedOff: p.Closed.SignedOff, By: p.Closed.Author, At: p.Closed.At, Note: p.Closed.Note}
 	}

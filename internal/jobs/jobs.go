@@ -134,6 +134,12 @@ func (q *Queue) look(ctx context.Context) error {
 			return err
 		}
 	}
+	if err != nil {
+		return err
+	}
+	for more := true; more && err == nil && ctx.Err() == nil; {
+		more, err = q.sweeps.Confirm(ctx)
+	}
 	return err
 }
 

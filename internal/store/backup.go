@@ -20,6 +20,7 @@ type Mark struct {
 
 // ownTables are those of the schema public; feeds have a schema of their own.
 var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "clock", "closings",
+	"confirmed",
 	"data_issues", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "snoozes", "people",
 	"registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
 

@@ -56,7 +56,7 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 			if err != nil {
 				return err
 			}
-			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, at.Last).Number), at.Last, last, published, intakes, again, false); why != "" {
+			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, at.Last).Number), at.Last, last, published, intakes, again, false, false); why != "" {
 				return fmt.Errorf("%w. %s", ErrUnswept, why)
 			}
 		}

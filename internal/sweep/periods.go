@@ -25,6 +25,7 @@ type Period struct {
 	Closed *store.Closing // nil if it is open
 	Grades map[string]int // flagged, by grade
 	Sweep  *store.Sweep
+	SameBy int // the published revision, where it is a later one and flags the same; 0 is none, or not known
 }
 
 // Shown is how many periods a strip shows.
@@ -88,6 +89,10 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 	if err != nil {
 		return nil, err
 	}
+	confirmed, err := s.store.Confirmed(ctx, revision.Number)
+	if err != nil {
+		return nil, err
+	}
 	var out []Period
 	for _, of := range periods {
 		p := Period{Of: of, Key: c.Key(of), State: "unswept", Grades: map[string]int{}}
@@ -102,11 +107,14 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 		for i := range sweeps {
 			if sweeps[i].Period == p.Key {
 				p.Sweep = &sweeps[i]
+				if sweeps[i].Revision != revision.Number && confirmed[sweeps[i].ID] {
+					p.SameBy = revision.Number
+				}
 				p.State = "swept"
 				if p.Stale = onlyToDate(sweeps[i].ToDate, last, c.Today(s.now())); p.Stale != "" {
 					p.State, p.Since = "stale", sweeps[i].At
 				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes,
-					restated(c, changed, sweeps[i]), p.Closed != nil); p.Stale != "" {
+					restated(c, changed, sweeps[i]), p.Closed != nil, confirmed[sweeps[i].ID]); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
@@ -166,6 +174,10 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 		return nil, err
 	}
 	closed := map[string]map[calendar.Key]store.Closing{} // by grain
+	confirmed, err := s.store.Confirmed(ctx, newest.Revision)
+	if err != nil {
+		return nil, err
+	}
 	for k, sw := range swept {
 		of, ok := book.Calendar.ByKey(k)
 		if !ok {
@@ -198,7 +210,8 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 			}
 		}
 		_, shut := closed[k.Grain][k]
-		why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, again, shut)
+		why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, again, shut,
+			confirmed[sw.ID])
 		out[k] = stillToDate(sw.ToDate, last, today, why)
 	}
 	return out, nil
@@ -218,14 +231,15 @@ func restated(c calendar.Calendar, changed chain, s store.Sweep) string {
 }
 
 // outOfDate says in words why a sweep no longer tells what holds, or "", and since
-// when. again is the earlier period that was restated since, if any.
+// when. again is the earlier period that was restated since, if any; same that the published
+// revision flags the same.
 func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published store.Revision, intakes []store.Intake, again string,
-	closed bool) (why string, when time.Time) {
+	closed, same bool) (why string, when time.Time) {
 	var since []string
 	if again != "" {
 		since, when = append(since, again+" has been swept again"), s.At
 	}
-	if s.Revision != published.Number {
+	if s.Revision != published.Number && !same {
 		since = append(since, fmt.Sprintf("revision %d has been published", published.Number))
 		when = published.At
 	}

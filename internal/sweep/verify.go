@@ -90,7 +90,7 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 		for _, r := range results {
 			keys, _ := engine.Names(r.Level)
 			for code := range r.All() {
-				for _, k := range again.flags(r, code, keys[code]) {
+				for _, k := range flagsOf(r, code, keys[code]) {
 					if again.left[k] {
 						v.Wrong = append(v.Wrong, Mismatch{Rule: k.Rule, Key: k.Subject, What: "the exception", Recorded: "none", Recomputed: "flagged"})
 					}
@@ -116,7 +116,7 @@ func (a *again) all(results []*judge.Result) {
 		a.results[[2]string{r.Rule.Name, r.Level.String()}] = r
 		keys, _ := a.engine.Names(r.Level)
 		for code := range r.All() {
-			for _, k := range a.flags(r, code, keys[code]) {
+			for _, k := range flagsOf(r, code, keys[code]) {
 				a.left[k] = true
 			}
 		}
@@ -142,8 +142,8 @@ func (a *again) compare(ctx context.Context, from *store.Store) error {
 	return follow(ctx, from, a.engine.Book.Calendar, a.at.Before, a.sweep.ID, a.before)
 }
 
-// flags are the identities of what a rule flags of a subject.
-func (a *again) flags(r *judge.Result, code uint32, key string) (out []record.Key) {
+// flagsOf are the identities of what a rule flags of a subject.
+func flagsOf(r *judge.Result, code uint32, key string) (out []record.Key) {
 	if !r.Verdict(code).Flagged() {
 		return nil
 	}

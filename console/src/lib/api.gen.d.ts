@@ -2591,6 +2591,8 @@ export interface components {
              * @description Its last sweep
              */
             sweep?: number;
+            /** @description The published revision, where it is later than that of its last sweep and flags the same */
+            same_by?: number;
             closed?: components["schemas"]["Closing"];
         };
         Closing: {

@@ -142,7 +142,8 @@ watch(period, () => closing.reset())
       <h2 class="text-lead font-semibold">{{ here.closed ? `${label} is closed` : `Close ${label}` }}</h2>
       <p v-if="here.closed" class="text-small text-muted">
         {{ nameOf(here.closed.by) }} {{ here.closed.signed_off ? 'signed it off' : 'closed it' }},
-        {{ momentWords(here.closed.at) }}<template v-if="here.closed.note">: {{ here.closed.note }}</template>
+        {{ momentWords(here.closed.at) }}<template v-if="here.closed.note">: {{ here.closed.note }}</template
+        ><template v-if="here.same_by">. Revision {{ here.same_by }} flags the same.</template>
       </p>
       <p v-else class="text-small text-muted">Nothing sweeps a closed period until a lead opens it again.</p>
       <form class="mt-2 flex flex-wrap items-end gap-2" @submit.prevent="closing.mutate()">
