@@ -267,3 +267,65 @@ func TestAClosedPeriodThatARevisionConfirms(t *testing.T) {
 	assert.Contains(t, *state().Stale, "intake")
 	assert.NotContains(t, *state().Stale, "revision", "the data alone are new")
 }
+
+// Rows for which a condition holds keep their figures; figures of certain lines alone are counted
+// again, with their marks, and their parts are those lines.
+func TestTablesAreNarrowed(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	by := "rep"
+	table := func(edit func(*client.GetTableParams)) (shown string, of client.Table) {
+		p := &client.GetTableParams{Measures: "revenue,margin", By: &by, Period: "2026-10"}
+		edit(p)
+		of = want[client.Table](t, 200)(s.as("rea").GetTable(ctx, p))
+		for _, r := range of.Rows {
+			shown += r.Key + " " + r.Cells[0].Text + " " + r.Cells[1].Text + "; "
+		}
+		return shown, of
+	}
+	rows := func(text string) func(*client.GetTableParams) {
+		return func(p *client.GetTableParams) { p.Rows = &text }
+	}
+	where := func(text string) func(*client.GetTableParams) {
+		return func(p *client.GetTableParams) { p.Where = &text }
+	}
+	for text, is := range map[string]string{
+		`rep.name is "Bera Made-Up"`:                            "R2 1,000 10.0%; ",
+		`rep.key in ("R1", "R2") and margin above 15%`:          "R1 1,000 22.0%; ",
+		`rep.territory is "North" and not (revenue is missing)`: "R1 1,000 22.0%; ",
+		`rep.territory is "North" and not (rep.key is "R1")`:    "R3  ; ",
+		`rep.territory is "Nowhere"`:                            "",
+		`revenue above 999.9999 or rep.name is "Bera Made-Up"`:  "R1 1,000 22.0%; R2 1,000 10.0%; ",
+	} {
+		got, _ := table(rows(text))
+		assert.Equal(t, is, got, text)
+	}
+	got, of := table(where(`net above 500`))
+	assert.Equal(t, "R1 601 22.0%; R2 1,000 10.0%; R3  ; ", got)
+	assert.Equal(t, client.MarksFromNow, of.Marking.By, "what is on record is of all lines")
+	assert.True(t, of.Marking.Narrowed)
+	assert.Equal(t, []string{"R1 behind act 2026-10", "R2 behind act 2026-10", "R2 thin-margin act 2026-10", "R3 behind look 2026-10"}, marksOf(of),
+		"R1 is behind with one order alone; a rule over windows is not asked")
+	assert.Equal(t, "1,600", of.Whole[0].Text)
+	got, _ = table(func(p *client.GetTableParams) {})
+	assert.Equal(t, "R1 1,000 22.0%; R2 1,000 10.0%; R3  ; ", got, "and all lines again")
+	parts := want[client.Parts](t, 200)(s.as("rea").GetBreakdown(ctx, &client.GetBreakdownParams{
+		Measure: "revenue", By: &by, Key: ptr("R1"), Period: "2026-10", Where: ptr(`net above 500`)}))
+	require.Len(t, parts.Lines, 1)
+
+	for text, says := range map[string]string{
+		`net is`:              "where: ",
+		`rep.colour is "red"`: "colour",
+		`margin above 3`:      "margin",
+	} {
+		p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Where: &text}))
+		assert.Contains(t, *p.Detail, says, text)
+	}
+	p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Rows: ptr("order_no is 3")}))
+	assert.Contains(t, *p.Detail, "rows: ")
+	code, out, errs := s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-rows", `rep.name is "Arne Made-Up"`, "-where", `net below 500`, "revenue")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "Arne Made-Up      400")
+	assert.Contains(t, errs, "of these lines alone")
+}

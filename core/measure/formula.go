@@ -5,6 +5,7 @@ import (
 	"math/big"
 
 	"oskel/core/lang"
+	"oskel/core/rulebook"
 )
 
 // Formula computes a formula for every code of a slot. Arithmetic with a
@@ -93,6 +94,25 @@ func (e *Engine) arithmetic(n *lang.Node, s Slot, a, b *Column) *Column {
 		}
 	}
 	return out
+}
+
+// Holds answers a condition over measures and attributes, code by code.
+func (e *Engine) Holds(n *lang.Node, s Slot) func(code int) bool {
+	switch n.Op {
+	case lang.And:
+		left, right := e.Holds(n.Parts[0], s), e.Holds(n.Parts[1], s)
+		return func(code int) bool { return left(code) && right(code) }
+	case lang.Or:
+		left, right := e.Holds(n.Parts[0], s), e.Holds(n.Parts[1], s)
+		return func(code int) bool { return left(code) || right(code) }
+	case lang.Not:
+		inner := e.Holds(n.Parts[0], s)
+		return func(code int) bool { return !inner(code) }
+	}
+	if rulebook.Attributed(n) {
+		return func(code int) bool { return lang.Test(n, e.Lookup(s, uint32(code))) }
+	}
+	return e.Tester(n, s)
 }
 
 // Tester answers a condition over measures, code by code: no comparison with a

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"oskel/core/calendar"
+	"oskel/core/lang"
 )
 
 // Ask is a question for a grid: figures of a level's subjects, in columns of
@@ -16,6 +17,7 @@ type Ask struct {
 	Measures   []string
 	Periods    []calendar.Period
 	Text       string            // in key or name; "" is all
+	Where      *lang.Node        // of the newest period: for whom it holds; nil is all
 	Only       []string          // these keys alone, in order, whether active or not; nil is all that are active
 	Figures    bool              // those alone who have a figure
 	Also       []string          // these keys, in order, are listed without a figure too, active or not
@@ -241,6 +243,10 @@ func (of *levelColumns) matching(a Ask) (codes []int, without int) {
 	bears := func(code int) bool {
 		return text == "" || strings.Contains(strings.ToLower(of.keys[code]), text) || strings.Contains(strings.ToLower(of.names[code]), text)
 	}
+	holds := func(int) bool { return true }
+	if a.Where != nil {
+		holds = of.e.Holds(a.Where, of.e.Slot(of.level, a.Periods[len(a.Periods)-1]))
+	}
 	listed := of.active()
 	among := func(keys []string, code int) bool {
 		_, found := slices.BinarySearch(keys, of.keys[code])
@@ -250,7 +256,7 @@ func (of *levelColumns) matching(a Ask) (codes []int, without int) {
 		some := slices.ContainsFunc(of.columns, func(c *Column) bool { return c.Why[code] == Present })
 		also := !some && among(a.Also, code)
 		switch {
-		case !bears(code), a.Only != nil && !among(a.Only, code), a.Only == nil && !some && !also && !listed(code):
+		case !bears(code), !holds(code), a.Only != nil && !among(a.Only, code), a.Only == nil && !some && !also && !listed(code):
 			continue
 		case !some:
 			without++

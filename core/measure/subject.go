@@ -34,6 +34,10 @@ func (e *Engine) Lookup(s Slot, code uint32) lang.Lookup {
 		switch {
 		case kind != s.Kind || r == nil:
 			return lang.Value{}
+		case s.By == "" && r.Attributes[attribute] == nil && attribute == "key" && int(code) < len(r.Keys):
+			return lang.Value{Type: lang.TextType, Text: r.Keys[code]}
+		case s.By == "" && r.Attributes[attribute] == nil && attribute == "name" && int(code) < len(r.Names):
+			return lang.Value{Type: lang.TextType, Text: r.Names[code]}
 		case s.By == "":
 			return r.Value(attribute, code, s.Last)
 		case r.Attributes[attribute] == nil:

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/core/words"
@@ -45,7 +44,7 @@ func judgeChoices(w *Work) Found {
 	holding := make([][]func(code int) bool, len(t.Choices))
 	for i, c := range t.Choices {
 		for _, condition := range c.Of {
-			holding[i] = append(holding[i], holds(e, condition.Tree, r.Slot))
+			holding[i] = append(holding[i], e.Holds(condition.Tree, r.Slot))
 		}
 	}
 	for code := range r.Open() {
@@ -80,25 +79,6 @@ func judgeChoices(w *Work) Found {
 // Cuts implements Found: conditions have none.
 func (r chosen) Cuts(int) []float64 { return nil }
 
-// holds answers a condition over measures and attributes, code by code.
-func holds(e *measure.Engine, n *lang.Node, s measure.Slot) func(code int) bool {
-	switch n.Op {
-	case lang.And:
-		left, right := holds(e, n.Parts[0], s), holds(e, n.Parts[1], s)
-		return func(code int) bool { return left(code) && right(code) }
-	case lang.Or:
-		left, right := holds(e, n.Parts[0], s), holds(e, n.Parts[1], s)
-		return func(code int) bool { return left(code) || right(code) }
-	case lang.Not:
-		inner := holds(e, n.Parts[0], s)
-		return func(code int) bool { return !inner(code) }
-	}
-	if rulebook.Attributed(n) {
-		return func(code int) bool { return lang.Test(n, e.Lookup(s, uint32(code))) }
-	}
-	return e.Tester(n, s)
-}
-
 // Evidence lists the conditions that hold of the choice that was taken, and the
 // figures they compare.
 func (r chosen) Evidence(ev *Evidence, code uint32) {
@@ -106,7 +86,7 @@ func (r chosen) Evidence(ev *Evidence, code uint32) {
 	seen := map[string]bool{}
 	for _, c := range r.Rule.Threshold.Choices {
 		for _, condition := range c.Of {
-			if r.Verdict(code).Given() == c.Grade && !c.None && holds(e, condition.Tree, r.Slot)(int(code)) && !slices.Contains(ev.Holding, condition.Text) {
+			if r.Verdict(code).Given() == c.Grade && !c.None && e.Holds(condition.Tree, r.Slot)(int(code)) && !slices.Contains(ev.Holding, condition.Text) {
 				ev.Holding = append(ev.Holding, condition.Text)
 			}
 			for _, name := range condition.Tree.Names() {

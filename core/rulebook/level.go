@@ -49,6 +49,17 @@ func (l Level) Paired() bool { return l.With != "" }
 // Plain says whether the level is of the subjects of one kind.
 func (l Level) Plain() bool { return l.Kind != "" && l.By == "" && l.With == "" }
 
+// named are the kinds whose subjects the level is of, by themselves: they have key and name.
+func (l Level) named() (kinds []string) {
+	first, second := l.Sides()
+	for _, side := range []Level{first, second} {
+		if side.Plain() {
+			kinds = append(kinds, side.Kind)
+		}
+	}
+	return kinds
+}
+
 // Sides are the two levels that a pair joins.
 func (l Level) Sides() (Level, Level) {
 	return Level{Kind: l.Kind, By: l.By}, Level{Kind: l.With, By: l.WithBy}

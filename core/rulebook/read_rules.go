@@ -211,6 +211,13 @@ func (r *reader) readScope(v value, book *Book, levels []Level) *Condition {
 
 func (b *Book) attributeTypes(l Level) func(string) (lang.Type, string) {
 	attributes := b.Attributes(l)
+	for _, kind := range l.named() {
+		for _, own := range []string{kind + ".key", kind + ".name"} {
+			if _, declared := attributes[own]; !declared {
+				attributes[own] = Attribute{Name: own, Type: lang.TextType}
+			}
+		}
+	}
 	return func(name string) (lang.Type, string) {
 		if a, ok := attributes[name]; ok {
 			return a.Type, ""

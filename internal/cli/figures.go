@@ -34,6 +34,8 @@ var figureCommands = []command{
 			stringFlag(f, &p.Across, "across", "columns are those of this `level` of another kind, such as product.category: one measure in one period")
 			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
+			stringFlag(f, &p.Rows, "rows", "only rows for which a `condition` holds, such as 'rep.territory is \"North\" and revenue above 1000'")
+			stringFlag(f, &p.Where, "where", "figures, places and marks of those lines alone for which a `condition` holds, such as 'customer.category is \"Marina\"'")
 			f.Func("version", "as of this data `version`; default: the newest", versionFlag(&p.Version))
 			flagged := f.Bool("flagged", false, "only those that are flagged in one of the periods")
 			f.BoolFunc("with-figures", "leave out those without a figure; with =false list them of pairs too", func(v string) error {
@@ -310,6 +312,8 @@ func markingWords(m *client.TableMarking) string {
 		says = "Figures and marks as your draft says"
 	}
 	switch {
+	case m.Narrowed:
+		says += ", of these lines alone"
 	case m.Unlike != nil && *m.Unlike > 0:
 		says += fmt.Sprintf("; %d of them say something else than on record", *m.Unlike)
 	case len(m.Unswept) == 0:

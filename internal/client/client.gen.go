@@ -3684,6 +3684,9 @@ type TableColumn struct {
 type TableMarking struct {
 	By MarksFrom `json:"by"`
 
+	// Narrowed Of some lines alone, which rules over windows do not judge
+	Narrowed bool `json:"narrowed"`
+
 	// Unlike Not of what is recorded: how many it is of whom a rule says something else than on record, in periods that were swept
 	Unlike *int `json:"unlike,omitempty"`
 
@@ -4045,10 +4048,13 @@ type GetBreakdownParams struct {
 	Key     *string `form:"key,omitempty" json:"key,omitempty"`
 
 	// Version As of this data version; default: the newest
-	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
-	Period  string  `form:"period" json:"period"`
-	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
+	Period  string `form:"period" json:"period"`
+
+	// Where Of those lines alone for which a condition holds
+	Where  *string `form:"where,omitempty" json:"where,omitempty"`
+	Limit  *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // GetCalendarParams defines parameters for GetCalendar.
@@ -4479,6 +4485,12 @@ type GetTableParams struct {
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
+	// Rows Only rows for which a condition holds in the newest period, such as rep.territory is "North" and revenue above 1000; it may ask key and name
+	Rows *string `form:"rows,omitempty" json:"rows,omitempty"`
+
+	// Where Figures, places and marks of those lines alone for which a condition holds, such as customer.category is "Marina"; marks are then as the rules say now
+	Where *string `form:"where,omitempty" json:"where,omitempty"`
+
 	// Flagged Only those flagged in one of the periods
 	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
 
@@ -4529,6 +4541,12 @@ type ExportTableParams struct {
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
+	// Rows Only rows for which a condition holds in the newest period, such as rep.territory is "North" and revenue above 1000; it may ask key and name
+	Rows *string `form:"rows,omitempty" json:"rows,omitempty"`
+
+	// Where Figures, places and marks of those lines alone for which a condition holds, such as customer.category is "Marina"; marks are then as the rules say now
+	Where *string `form:"where,omitempty" json:"where,omitempty"`
+
 	// Flagged Only those flagged in one of the periods
 	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
 
@@ -4578,6 +4596,12 @@ type ExportTableFileParams struct {
 
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Rows Only rows for which a condition holds in the newest period, such as rep.territory is "North" and revenue above 1000; it may ask key and name
+	Rows *string `form:"rows,omitempty" json:"rows,omitempty"`
+
+	// Where Figures, places and marks of those lines alone for which a condition holds, such as customer.category is "Marina"; marks are then as the rules say now
+	Where *string `form:"where,omitempty" json:"where,omitempty"`
 
 	// Flagged Only those flagged in one of the periods
 	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
@@ -8256,6 +8280,18 @@ func NewGetBreakdownRequest(server string, params *GetBreakdownParams) (*http.Re
 			for _, qp := range strings.Split(queryFrag, "&") {
 				rawQueryFragments = append(rawQueryFragments, qp)
 			}
+		}
+
+		if params.Where != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", *params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
 		}
 
 		if params.Limit != nil {
@@ -13028,6 +13064,30 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Rows != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rows", *params.Rows, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Where != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", *params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Flagged != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "flagged", *params.Flagged, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -13257,6 +13317,30 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Text != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Rows != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rows", *params.Rows, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Where != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", *params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -13502,6 +13586,30 @@ func NewExportTableFileRequest(server string, form string, params *ExportTableFi
 		if params.Text != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Rows != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rows", *params.Rows, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Where != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", *params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

@@ -22,6 +22,7 @@ type layoutKey struct {
 	snapshot *ledger.Snapshot
 	revision int
 	draft    string
+	where    string
 }
 
 // Of is what a layout is made of: a revision's book, which may have formulas beside, at a data
@@ -32,6 +33,7 @@ type Of struct {
 	Revision  int
 	Version   int64
 	Draft     string
+	Where     string // of which lines the book is narrowed to; "" is all
 	Published *rulebook.Book
 }
 
@@ -78,7 +80,7 @@ func (k *Keeper) LayOut(ctx context.Context, of Of, a measure.Ask, most int, wor
 		return &TooLarge{rows, columns, most}
 	}
 	a.Offset, a.Limit = 0, 0
-	kept := k.keptLayout(layoutKey{e.Snapshot, of.Revision, of.Draft}, a)
+	kept := k.keptLayout(layoutKey{e.Snapshot, of.Revision, of.Draft, of.Where}, a)
 	kept.mu.Lock()
 	defer kept.mu.Unlock()
 	if kept.layout == nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"sync"
 	"weak"
 
@@ -28,6 +29,7 @@ type marking struct {
 	by      contract.MarksFrom
 	book    *rulebook.Book  // whose rules they are
 	draft   string          // the text of the draft that it is of
+	where   string          // of which lines it is
 	engine  *measure.Engine // that judges them; nil where nothing is judged
 	periods []calendar.Period
 	known   map[measure.Level][]store.FlagCount
@@ -201,7 +203,7 @@ func (m *marking) says(ctx context.Context, levels []measure.Level) (*contract.T
 			out.Unswept = append(out.Unswept, m.book.Calendar.Words(p))
 		}
 	}
-	if m.live() {
+	if out.Narrowed = m.where != ""; m.live() && !out.Narrowed {
 		n, err := m.unlike(ctx, levels, swept)
 		if err != nil {
 			return nil, err
@@ -302,8 +304,11 @@ const mostJudged = 30_000_000
 // the draft's own.
 func (s *server) markingOf(ctx context.Context, p contract.GetTableParams, published *rulebook.Book) (*marking, error) {
 	m := &marking{s: s, by: or(p.Marks, contract.MarksFromRecorded), book: published, known: map[measure.Level][]store.FlagCount{}}
+	if m.where = or(p.Where, ""); m.where != "" && m.by == contract.MarksFromRecorded {
+		m.by = contract.MarksFromNow // what is on record is of all lines
+	}
 	if m.by != contract.MarksFromDraft {
-		return m, nil
+		return m, m.narrow()
 	}
 	d, err := s.Books.Draft(ctx, whoAsks(ctx).Name)
 	switch {
@@ -318,7 +323,41 @@ func (s *server) markingOf(ctx context.Context, p contract.GetTableParams, publi
 	if m.book, err = s.draft.read(d.Text); err != nil {
 		return nil, refusal(http.StatusUnprocessableEntity, "draft-refused", "%s", err)
 	}
-	return m, nil
+	return m, m.narrow()
+}
+
+// narrow makes the book one of certain lines, where some are asked for.
+func (m *marking) narrow() error {
+	if m.where == "" {
+		return nil
+	}
+	book, err := m.s.narrowed.of(m.book, m.where)
+	if err != nil {
+		return refusal(http.StatusBadRequest, "condition-refused", "where: %s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	m.book = book
+	return nil
+}
+
+// narrowedBook is the last book that was narrowed, as draftBook is of drafts.
+type narrowedBook struct {
+	mu    sync.Mutex
+	from  *rulebook.Book
+	where string
+	book  *rulebook.Book
+}
+
+func (n *narrowedBook) of(from *rulebook.Book, where string) (*rulebook.Book, error) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	if n.book == nil || n.from != from || n.where != where {
+		book, err := from.Narrowed(where)
+		if err != nil {
+			return nil, err
+		}
+		n.from, n.where, n.book = from, where, book
+	}
+	return n.book, nil
 }
 
 // ready gives it the engine that judges, where anything is to be judged.

@@ -84,6 +84,7 @@ type server struct {
 	verdicts judge.Cache // of the past of exceptions, and of marks that are not on record
 	marked   keptMarks
 	draft    draftBook
+	narrowed narrowedBook
 	toDate   toDateBook
 }
 

@@ -146,7 +146,7 @@ func (s *server) grid(ctx context.Context, p contract.GetTableParams, m *marking
 	if a.Sort == measure.ByMarks {
 		a.Marked, a.Severity = marked, severity
 	}
-	of := figures.Of{Book: book, Revision: revision.Number, Version: or(p.Version, 0)}
+	of := figures.Of{Book: book, Revision: revision.Number, Version: or(p.Version, 0), Where: or(p.Where, "")}
 	if m.by == contract.MarksFromDraft {
 		of.Published, of.Draft = published, m.draft
 	}
@@ -173,6 +173,11 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 			return nil, a, err
 		}
 		a.Measures = append(a.Measures, name)
+	}
+	if rows := or(p.Rows, ""); rows != "" {
+		if a.Where, err = book.RowCondition(rows, a.Level); err != nil {
+			return nil, a, refusal(http.StatusBadRequest, "condition-refused", "rows: %s.", strings.TrimSuffix(err.Error(), "."))
+		}
 	}
 	last, err := book.Calendar.Parse(p.Period)
 	if err != nil {
@@ -413,10 +418,15 @@ type oneFigure struct {
 }
 
 // figure reads which figure is asked for: unless stated of the whole, as of the newest data.
-func (s *server) figure(ctx context.Context, name string, by, key *string, period string, version *int64) (f oneFigure, err error) {
+func (s *server) figure(ctx context.Context, name string, by, key *string, period string, version *int64, where *string) (f oneFigure, err error) {
 	if _, f.book, err = s.Books.Published(ctx); err != nil {
 		return f, err
 	}
+	m := marking{s: s, book: f.book, where: or(where, "")}
+	if err = m.narrow(); err != nil {
+		return f, err
+	}
+	f.book = m.book
 	level, err := levelOf(f.book, or(by, "whole"))
 	if err != nil {
 		return f, err
@@ -446,7 +456,7 @@ func (s *server) GetBreakdown(ctx context.Context, r contract.GetBreakdownReques
 	if err != nil {
 		return nil, err
 	}
-	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, p.Version)
+	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, p.Version, p.Where)
 	if err != nil {
 		return nil, err
 	}

@@ -358,6 +358,12 @@ func (t *tablePages) about(ctx context.Context) ([]string, error) {
 	if t.ask.Top > 0 {
 		narrowed += fmt.Sprintf(", the first %d", t.ask.Top)
 	}
+	if rows := or(t.params.Rows, ""); rows != "" {
+		narrowed += ", rows where " + rows
+	}
+	if t.m.where != "" {
+		narrowed += ", of lines where " + t.m.where
+	}
 	marks := "Marks on record"
 	says, err := t.m.says(ctx, []measure.Level{t.ask.Level})
 	if err != nil {

@@ -20,7 +20,7 @@ import (
 
 func (s *server) GetVariance(ctx context.Context, r contract.GetVarianceRequestObject) (contract.GetVarianceResponseObject, error) {
 	p := r.Params
-	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, nil)
+	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, nil, nil)
 	if err != nil {
 		return nil, err
 	}

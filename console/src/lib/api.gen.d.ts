@@ -2254,6 +2254,8 @@ export interface components {
         /** @description Where the marks come from; with the first page */
         TableMarking: {
             by: components["schemas"]["MarksFrom"];
+            /** @description Of some lines alone, which rules over windows do not judge */
+            narrowed: boolean;
             /** @description The periods, in words, of which nothing is on record */
             unswept: string[];
             /** @description Not of what is recorded: how many it is of whom a rule says something else than on record, in periods that were swept */
@@ -4790,6 +4792,10 @@ export interface operations {
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description Only rows for which a condition holds in the newest period, such as rep.territory is "North" and revenue above 1000; it may ask key and name */
+                rows?: string;
+                /** @description Figures, places and marks of those lines alone for which a condition holds, such as customer.category is "Marina"; marks are then as the rules say now */
+                where?: string;
                 /** @description Only those flagged in one of the periods */
                 flagged?: boolean;
                 /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
@@ -4844,6 +4850,10 @@ export interface operations {
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description Only rows for which a condition holds in the newest period, such as rep.territory is "North" and revenue above 1000; it may ask key and name */
+                rows?: string;
+                /** @description Figures, places and marks of those lines alone for which a condition holds, such as customer.category is "Marina"; marks are then as the rules say now */
+                where?: string;
                 /** @description Only those flagged in one of the periods */
                 flagged?: boolean;
                 /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
@@ -4898,6 +4908,10 @@ export interface operations {
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description Only rows for which a condition holds in the newest period, such as rep.territory is "North" and revenue above 1000; it may ask key and name */
+                rows?: string;
+                /** @description Figures, places and marks of those lines alone for which a condition holds, such as customer.category is "Marina"; marks are then as the rules say now */
+                where?: string;
                 /** @description Only those flagged in one of the periods */
                 flagged?: boolean;
                 /** @description Only those who have a figure; unless stated all who are active in one of the periods, and of pairs those with a figure or flagged */
@@ -4947,6 +4961,8 @@ export interface operations {
                 /** @description As of this data version; default: the newest */
                 version?: number;
                 period: string;
+                /** @description Of those lines alone for which a condition holds */
+                where?: string;
                 limit?: number;
                 cursor?: string;
             };

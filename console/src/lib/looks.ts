@@ -13,7 +13,12 @@ export const kinds = {
 export type Kind = keyof typeof kinds
 
 /** With what a figure is compared on its bar. */
-export const yards = { '': 'No comparison value', target: 'Its target', mean: 'The average', year: 'A year before' } as const
+export const yards = {
+  '': 'No comparison value',
+  target: 'Its target',
+  mean: 'The average',
+  year: 'A year before',
+} as const
 export type Yard = keyof typeof yards
 
 /** The look of a column: of colour by value the points between which it runs, of bars the comparison value. */

@@ -34,6 +34,8 @@ export function useTable() {
     flagged: useQueryWord('flagged'), // 'yes' those that are flagged alone, 'light' the others pale
     formula: useQueryWord('formula'), // one that is tried, beside or instead of the measures
     text: useQueryWord('text'),
+    rows: useQueryWord('rows'), // a condition on rows
+    where: useQueryWord('where'), // a condition on the lines that figures are made of
     light: useQueryWord('light'), // 'yes' those who match the text are lit up, and the others stay
     shade: useQueryWord('shade'), // how columns are drawn that say nothing themselves: '' is bars
     looks: useQueryWord('looks'), // of columns by themselves
@@ -162,6 +164,8 @@ export function useTable() {
     periods: back.value,
     lines: !periodic.value && shown.value.some((m) => lookOf(m).kind === 'line') ? usual : undefined,
     text: words.light.value !== 'yes' && words.over.value !== 'rows' ? words.text.value || undefined : undefined,
+    rows: words.over.value !== 'rows' ? words.rows.value || undefined : undefined,
+    where: words.where.value || undefined,
     flagged: words.flagged.value === 'yes' || undefined,
     with_figures: words.without.value ? words.without.value === 'hidden' : undefined,
     marks: (words.marks.value || undefined) as Schemas['MarksFrom'] | undefined,

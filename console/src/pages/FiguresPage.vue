@@ -53,6 +53,7 @@ const marking = computed(() => {
     return m.unswept.length
       ? `Not swept, so nothing is on record: ${m.unswept.length > 3 ? countWords(m.unswept.length, 'period') : m.unswept.join(', ')}.`
       : ''
+  if (m.narrowed) return 'Figures and marks of these lines alone; rules over windows do not judge them.'
   const says = m.by === 'draft' ? 'Figures and marks as my draft says' : 'Marks as the published rules say now'
   if (m.unlike) return `${says}; ${m.unlike} of them say something else than on record.`
   return m.unswept.length ? `${says}; not on record.` : `${says}, the same as on record.`
@@ -76,6 +77,7 @@ const opened = useQuery({
       periods: measure ? 1 : question.value.periods,
       text: by === 'whole' ? undefined : key,
       marks: question.value.marks,
+      where: question.value.where,
       limit: 200,
     }
     const t = await need(api.GET('/api/table', { params: { query } }))
@@ -150,7 +152,10 @@ const fetchPage = (cursor: string) =>
       </p>
       <p v-if="error && table" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <QueryState v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
-      <QueryState v-else-if="!total" :empty="text ? 'No match.' : `There are no figures for ${label}.`" />
+      <QueryState
+        v-else-if="!total"
+        :empty="text || words.rows.value ? 'No match.' : `There are no figures for ${label}.`"
+      />
       <div
         v-else-if="upright"
         class="relative mx-2 max-h-[max(20rem,calc(100vh-17rem))] overflow-auto"
@@ -274,6 +279,8 @@ const fetchPage = (cursor: string) =>
           {{
             of.levels.value.find((l) => l.value === of.level.value)?.text
           }}<template v-if="text">, “{{ text }}” in name or key</template
+          ><template v-if="words.rows.value">, rows where {{ words.rows.value }}</template
+          ><template v-if="words.where.value">, of lines where {{ words.where.value }}</template
           ><template v-if="words.flagged.value === 'yes'">, flagged only</template
           >.
           {{
@@ -338,6 +345,7 @@ const fetchPage = (cursor: string) =>
         :by="selected.by"
         :subject="selected.key"
         :period="selected.period"
+        :where="question.where"
         @open="(m) => (cell = [m, selected!.key, selected!.period, selected!.by].join('|'))"
       />
     </SideSheet>

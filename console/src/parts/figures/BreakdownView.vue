@@ -9,11 +9,11 @@ import QueryState from '@/parts/ui/QueryState.vue'
 const HistoryChart = defineAsyncComponent(() => import('@/parts/exceptions/HistoryChart.vue'))
 
 /** One figure: what it is made of, over time, and the lines behind it. */
-const props = defineProps<{ measure: string; by: string; subject: string; period: string }>()
+const props = defineProps<{ measure: string; by: string; subject: string; period: string; where?: string }>()
 defineEmits<{ open: [measure: string] }>()
 
 const { data, error, isPending, refetch, hasNextPage, fetchNextPage } = useInfiniteQuery({
-  queryKey: computed(() => ['parts', props.measure, props.by, props.subject, props.period]),
+  queryKey: computed(() => ['parts', props.measure, props.by, props.subject, props.period, props.where]),
   queryFn: ({ pageParam }) =>
     need(
       api.GET('/api/breakdown', {
@@ -23,6 +23,7 @@ const { data, error, isPending, refetch, hasNextPage, fetchNextPage } = useInfin
             by: props.by,
             key: props.subject,
             period: props.period,
+            where: props.where,
             limit: 50,
             cursor: pageParam || undefined,
           },
@@ -37,7 +38,7 @@ const figure = computed(() => data.value?.pages[0])
 const lines = computed(() => data.value?.pages.flatMap((p) => p.lines) ?? [])
 
 const over = useQuery({
-  queryKey: computed(() => ['figure over time', props.measure, props.by, props.subject, props.period]),
+  queryKey: computed(() => ['figure over time', props.measure, props.by, props.subject, props.period, props.where]),
   queryFn: async () => {
     const t = await need(
       api.GET('/api/table', {
@@ -47,6 +48,7 @@ const over = useQuery({
             by: props.by,
             period: props.period,
             periods: 13,
+            where: props.where,
             text: props.by === 'whole' ? undefined : props.subject,
             limit: 1000,
           },

@@ -9,6 +9,7 @@ import { kinds } from '@/lib/looks'
 import { useSession } from '@/lib/session'
 import type { FigureTable } from '@/lib/table'
 import { useTyped } from '@/lib/typed'
+import NarrowMenu from '@/parts/figures/NarrowMenu.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import SelectOne from '@/parts/ui/SelectOne.vue'
 import SelectSome from '@/parts/ui/SelectSome.vue'
@@ -106,6 +107,7 @@ const arrangements = computed(() => [
           @change="formula = written.trim()"
         />
       </form>
+      <NarrowMenu :of="of" />
       <SelectOne
         v-model="shade"
         label="Drawn as"
