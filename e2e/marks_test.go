@@ -53,7 +53,8 @@ func TestGoodGradesAreShownAndFlagNobody(t *testing.T) {
 	by := "rep"
 	ask := &client.GetTableParams{Measures: "revenue,margin", By: &by, Period: "2026-10"}
 	all := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, ask))
-	assert.Equal(t, []string{"R1 kept fine 2026-10", "R2 behind act 2026-10*", "R2 thin-margin act 2026-10*", "R3 behind look 2026-10*", "R3 quiet look 2026-10*"}, marksOf(all))
+	assert.Equal(t, []string{"R1 kept fine 2026-10", "R2 behind act 2026-10*", "R2 thin-margin act 2026-10*", "R3 behind look 2026-10*",
+		"R3 quiet look 2026-10*"}, marksOf(all))
 	for _, e := range s.exceptions("2026-10") {
 		assert.NotEqual(t, "fine", e.Grade)
 	}
@@ -113,7 +114,7 @@ func TestMarksWithoutASweep(t *testing.T) {
 	assert.Contains(t, marksOf(both), "R1 kept fine 2026-09")
 
 	// The floor rises, and the target's rule goes: what is on record is as it was.
-	higher := strings.Replace(strings.Replace(praised, "{value: 22%", "{value: 25%", 1), "bands: [{grade: act, below: 100%}", "bands: [{grade: act, below: 50%}", 1)
+	higher := strings.NewReplacer("{value: 22%", "{value: 25%", "bands: [{grade: act, below: 100%}", "bands: [{grade: act, below: 50%}").Replace(praised)
 	s.publish(higher, 2)
 	recorded := table("rea", func(*client.GetTableParams) {})
 	assert.Contains(t, marksOf(recorded), "R2 behind act 2026-10*")
@@ -199,7 +200,8 @@ func TestMarksAcrossATable(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	by, across, now := "rep.territory", "product.family", client.MarksFromNow
-	crossed := want[client.Table](t, 200)(s.as("ines").GetTable(ctx, &client.GetTableParams{Measures: "margin_rate", By: &by, Across: &across, Period: "2026-10", Marks: &now}))
+	crossed := want[client.Table](t, 200)(s.as("ines").GetTable(ctx, &client.GetTableParams{
+		Measures: "margin_rate", By: &by, Across: &across, Period: "2026-10", Marks: &now}))
 	require.Len(t, crossed.Columns, 5)
 	assert.Equal(t, "Total", crossed.Columns[4].Label)
 	// Each cell says what the table of pairs says.
@@ -218,7 +220,8 @@ func TestMarksAcrossATable(t *testing.T) {
 	}
 
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password, "/figures?period=2026-10&by=rep.territory&over=product.family&measures=margin_rate&best=rows"), p.Sees("Below deck"), p.Sees("1st"))
+	do(t, p.SignIn("ines", demo.Password, "/figures?period=2026-10&by=rep.territory&over=product.family&measures=margin_rate&best=rows"),
+		p.Sees("Below deck"), p.Sees("1st"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -322,7 +325,8 @@ func TestTablesAreNarrowed(t *testing.T) {
 		p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Where: &text}))
 		assert.Contains(t, *p.Detail, says, text)
 	}
-	p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Rows: ptr("order_no is 3")}))
+	p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{
+		Measures: "revenue", By: &by, Period: "2026-10", Rows: ptr("order_no is 3")}))
 	assert.Contains(t, *p.Detail, "rows: ")
 	code, out, errs := s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-rows", `rep.name is "Arne Made-Up"`, "-where", `net below 500`, "revenue")
 	require.Equal(t, 0, code, errs)

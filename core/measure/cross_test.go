@@ -44,7 +44,8 @@ func TestACrossTableIsWhatAPlainLoopGives(t *testing.T) {
 			"customer":          func(l line) string { return fmt.Sprintf("customer%d", l.customer) },
 			"customer.category": func(l line) string { return []string{"Yard", "Shop", "Yard", "without a category"}[l.customer] },
 		}
-		by, across := rapid.SampledFrom([]string{"rep", "rep.territory"}).Draw(t, "by"), rapid.SampledFrom([]string{"customer", "customer.category"}).Draw(t, "across")
+		by := rapid.SampledFrom([]string{"rep", "rep.territory"}).Draw(t, "by")
+		across := rapid.SampledFrom([]string{"customer", "customer.category"}).Draw(t, "across")
 		want := map[[2]string]*sums{} // with "" for a total
 		for _, l := range lines {
 			if l.day < "2026-10" {
@@ -119,7 +120,8 @@ func TestLinesOfRows(t *testing.T) {
 	october, err := e.Book.Calendar.Parse("2026-10")
 	require.NoError(t, err)
 	run := e.Book.Calendar.Run(october, 3)
-	g := e.Grid(measure.Ask{Level: reps, Groups: []measure.Level{areas}, Measures: []string{"margin", "revenue"}, Periods: run[2:], Lines: run, Sort: -1, Limit: 10})
+	g := e.Grid(measure.Ask{Level: reps, Groups: []measure.Level{areas}, Measures: []string{"margin", "revenue"},
+		Periods: run[2:], Lines: run, Sort: -1, Limit: 10})
 	require.Equal(t, "North", g.Rows[0].Key)
 	for _, r := range g.Rows {
 		whole := e.Grid(measure.Ask{Level: r.Level, Measures: []string{"margin", "revenue"}, Periods: run, Sort: -1, Limit: 10})

@@ -75,7 +75,8 @@ func TestRowsForWhomAConditionHolds(t *testing.T) {
 	rows := func(text string) (out []string) {
 		tree, err := e.Book.RowCondition(text, reps)
 		require.NoError(t, err, text)
-		for _, r := range e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Where: tree, Sort: -1, Limit: 10}).Rows {
+		ask := measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Where: tree, Sort: -1, Limit: 10}
+		for _, r := range e.Grid(ask).Rows {
 			out = append(out, r.Key)
 		}
 		return out
