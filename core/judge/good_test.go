@@ -64,7 +64,8 @@ func TestGoodGradesInTheBook(t *testing.T) {
 		"grades:\n  - {name: fine, good: true}\n  - {name: act}\n": "stands before those that are good",
 		"grades: [{name: act, good: perhaps}]\n":                   "not one of",
 		"grades: [{name: act, cell: loud}]\n":                      `"loud" is not one of shape, tint, figure, row`,
-		"grades: [{name: fine, good: true}]\nrules: [{name: r, judges: rep, no_data: fine, threshold: {of: n, bands: [{clear: rest}]}}]\n": "is a good grade, and what is missing is no good",
+		"grades: [{name: fine, good: true}]\nrules: [{name: r, judges: rep, no_data: fine, " +
+			"threshold: {of: n, bands: [{clear: rest}]}}]\n": "is a good grade, and what is missing is no good",
 	} {
 		_, problems := rulebook.Read([]byte("oskel: 1\nkinds: {rep: {}}\nfeeds: {sales: {date: day, subjects: {rep: rep}, numbers: {net: money}}}\n"+
 			"measures: {n: {count: sales, unit: count}}\ndesks: [{name: home}]\nroutes: [{otherwise: home}]\n"+text), method.All())

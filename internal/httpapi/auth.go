@@ -75,8 +75,19 @@ func tokenOf(ctx context.Context) *store.Token {
 
 // whoAsks is the person of a request that passed authenticate.
 func whoAsks(ctx context.Context) store.Person {
+	if p, ok := ctx.Value(asker{}).(store.Person); ok {
+		return p
+	}
 	p, _ := ctx.Value(personKey).(store.Person)
 	return p
+}
+
+type asker struct{}
+
+// outliving is the context of a request that a body is written in after its handler has returned:
+// gin gives its own to the next request by then.
+func outliving(ctx context.Context) context.Context {
+	return context.WithValue(ctx.(*gin.Context).Request.Context(), asker{}, whoAsks(ctx))
 }
 
 // scopeOrder has the scopes of tokens, narrowest first: each may do what those before it may.

@@ -156,7 +156,8 @@ func (s *server) ChangeDial(ctx context.Context, r contract.ChangeDialRequestObj
 
 func (s *server) ChangeGrade(ctx context.Context, r contract.ChangeGradeRequestObject) (contract.ChangeGradeResponseObject, error) {
 	b := r.Body
-	revision, err := s.Books.Restyle(ctx, whoAsks(ctx).Name, rulebook.Grade{Name: r.Name, Label: b.Label, Tone: string(b.Tone), Shape: string(b.Shape), Cell: string(or(b.Cell, ""))}, b.Note, b.BasedOn)
+	look := rulebook.Grade{Name: r.Name, Label: b.Label, Tone: string(b.Tone), Shape: string(b.Shape), Cell: string(or(b.Cell, ""))}
+	revision, err := s.Books.Restyle(ctx, whoAsks(ctx).Name, look, b.Note, b.BasedOn)
 	if err != nil {
 		return nil, err
 	}

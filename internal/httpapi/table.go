@@ -192,7 +192,8 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 	columns := len(a.Measures) * len(a.Periods)
 	switch most := mostCells / a.Limit; {
 	case a.Across.Kind != "" && columns != 1:
-		return nil, a, refusal(http.StatusBadRequest, "invalid-request", "across: expected one measure in one period, found %d in %d.", len(a.Measures), len(a.Periods))
+		return nil, a, refusal(http.StatusBadRequest, "invalid-request",
+			"across: expected one measure in one period, found %d in %d.", len(a.Measures), len(a.Periods))
 	case columns > most:
 		return nil, a, refusal(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; of %d rows a page at most %d are shown at once.",
 			len(a.Measures), len(a.Periods), columns, a.Limit, most)
@@ -354,7 +355,8 @@ func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.Get
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
 		column := contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m),
-			Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i], Groups: groupsOut(book, m), Rules: []contract.ColumnRule{}, Signed: m.Signed()}
+			Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i],
+			Groups: groupsOut(book, m), Rules: []contract.ColumnRule{}, Signed: m.Signed()}
 		if s := g.Spreads[i]; s != nil {
 			column.Spread = &contract.Spread{Low: s.Low, P5: s.P5, Median: s.Median, P95: s.P95, High: s.High, Mean: s.Mean}
 		}

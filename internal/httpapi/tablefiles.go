@@ -8,8 +8,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
-
 	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/measure"
@@ -310,15 +308,14 @@ func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestO
 // ExportTableFile writes the same as CSV, JSON or Parquet, or as a workbook: with subtotals, the
 // total, titles, and the marks as on screen.
 func (s *server) ExportTableFile(ctx context.Context, r contract.ExportTableFileRequestObject) (contract.ExportTableFileResponseObject, error) {
-	p, asked := contract.GetTableParams(r.Params), ctx.(*gin.Context).Request.Context() // gin gives its own to the next request
+	p, asked := contract.GetTableParams(r.Params), outliving(ctx)
 	if r.Form != "xlsx" {
 		p.Groups = nil
 	}
-	t, err := s.tablePages(context.WithValue(asked, personKey, whoAsks(ctx)), p)
+	t, err := s.tablePages(asked, p)
 	if err != nil {
 		return nil, err
 	}
-	asked = context.WithValue(asked, personKey, whoAsks(ctx))
 	out := streamedFile{kind: fileKinds[string(r.Form)], name: "figures-" + strings.ReplaceAll(p.Period, " ", "-") + "." + string(r.Form)}
 	switch r.Form {
 	case "csv":

@@ -56,7 +56,8 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 			if err != nil {
 				return err
 			}
-			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, at.Last).Number), at.Last, last, published, intakes, again, false, false); why != "" {
+			month := calendar.Month(book.Calendar.Of(calendar.Monthly, at.Last).Number)
+			if why, _ := outOfDate(month, at.Last, last, published, intakes, again, false, false); why != "" {
 				return fmt.Errorf("%w. %s", ErrUnswept, why)
 			}
 		}

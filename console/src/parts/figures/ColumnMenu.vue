@@ -44,7 +44,7 @@ const choices = computed(() =>
       <EllipsisVerticalIcon class="size-4" aria-hidden="true" />
     </PopoverButton>
     <PopoverPanel
-      class="absolute right-0 z-30 mt-1 w-80 space-y-3 rounded border border-line bg-card p-3 text-left text-base font-normal whitespace-normal text-ink shadow-lg"
+      class="absolute right-0 z-30 mt-1 w-80 space-y-3 rounded border border-line bg-card p-3 text-left text-base font-normal whitespace-normal"
     >
       <section v-if="column.rules.length" aria-label="Rules that mark this column">
         <p class="text-small font-semibold text-muted">Marked by</p>
