@@ -276,6 +276,8 @@ func TestAClosedPeriodThatARevisionConfirms(t *testing.T) {
 func TestTablesAreNarrowed(t *testing.T) {
 	t.Parallel()
 	s := small(t)
+	s.publish(strings.NewReplacer("grades:\n", "  visits: {date: day, subjects: {rep: rep}, numbers: {hours: count}}\ngrades:\n",
+		"rules:\n", "  hours: {title: Hours, sum: visits.hours, unit: count}\nrules:\n").Replace(smallBook), 1)
 	s.sweep("2026-10")
 	by := "rep"
 	table := func(edit func(*client.GetTableParams)) (shown string, of client.Table) {
@@ -328,7 +330,29 @@ func TestTablesAreNarrowed(t *testing.T) {
 	p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{
 		Measures: "revenue", By: &by, Period: "2026-10", Rows: ptr("order_no is 3")}))
 	assert.Contains(t, *p.Detail, "rows: ")
-	code, out, errs := s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-rows", `rep.name is "Arne Made-Up"`, "-where", `net below 500`, "revenue")
+	for _, where := range []string{"net above 500", "hours above 1"} {
+		asked := map[string]string{"net above 500": "hours", "hours above 1": "revenue"}[where]
+		p := refused(t, 400, "condition-refused")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: asked, By: &by, Period: "2026-10", Where: &where}))
+		assert.Contains(t, *p.Detail, "is made of lines that cannot be asked this")
+		p = refused(t, 400, "condition-refused")(s.as("rea").GetBreakdown(ctx, &client.GetBreakdownParams{
+			Measure: asked, By: &by, Key: ptr("R1"), Period: "2026-10", Where: &where}))
+		assert.Contains(t, *p.Detail, "is made of lines")
+	}
+	code, out, errs := s.oskel("rea", "breakdown", "-by", "rep", "-key", "R1", "-period", "2026-10", "-where", "net above 500", "revenue")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "600.5")
+	assert.NotContains(t, out, "399.5")
+
+	// A draft is narrowed as the published rules are, by its own cuts.
+	own := strings.NewReplacer("below: 18%", "below: 5%", "    no_data: look\n", "    where: rep.name is \"Arne Made-Up\"\n").Replace(smallBook)
+	want[client.Draft](t, 200)(s.as("ana").PutDraft(ctx, client.NewDraft{Text: own, BasedOn: 2}))
+	draft := client.MarksFromDraft
+	mine := want[client.Table](t, 200)(s.as("ana").GetTable(ctx, &client.GetTableParams{
+		Measures: "revenue,margin", By: &by, Period: "2026-10", Marks: &draft, Where: ptr("net above 500")}))
+	assert.Equal(t, []string{"R1 behind act 2026-10", "R2 thin-margin look 2026-10"}, marksOf(mine), "R2 and R3 are not Arne")
+	assert.Equal(t, "600.5", *mine.Rows[0].Cells[0].Exact)
+
+	code, out, errs = s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-rows", `rep.name is "Arne Made-Up"`, "-where", `net below 500`, "revenue")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "Arne Made-Up      400")
 	assert.Contains(t, errs, "of these lines alone")

@@ -105,6 +105,7 @@ var figureCommands = []command{
 			p := &client.GetBreakdownParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
 			stringFlag(f, &p.Key, "key", "the subject's or group's `key`")
+			stringFlag(f, &p.Where, "where", "of those lines alone for which a `condition` holds")
 			f.StringVar(&p.Period, "period", "", "the `period` (required)")
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
 			f.Func("version", "as of this data `version`; default: the newest", versionFlag(&p.Version))

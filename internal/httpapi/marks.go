@@ -307,8 +307,9 @@ func (s *server) markingOf(ctx context.Context, p contract.GetTableParams, publi
 	if m.where = or(p.Where, ""); m.where != "" && m.by == contract.MarksFromRecorded {
 		m.by = contract.MarksFromNow // what is on record is of all lines
 	}
+	names := rulebook.SplitFormulas(p.Measures)
 	if m.by != contract.MarksFromDraft {
-		return m, m.narrow()
+		return m, m.narrow(names)
 	}
 	d, err := s.Books.Draft(ctx, whoAsks(ctx).Name)
 	switch {
@@ -323,17 +324,23 @@ func (s *server) markingOf(ctx context.Context, p contract.GetTableParams, publi
 	if m.book, err = s.draft.read(d.Text); err != nil {
 		return nil, refusal(http.StatusUnprocessableEntity, "draft-refused", "%s", err)
 	}
-	return m, m.narrow()
+	return m, m.narrow(names)
 }
 
-// narrow makes the book one of certain lines, where some are asked for.
-func (m *marking) narrow() error {
+// narrow makes the book one of certain lines, where some are asked for. Measures that are asked
+// for must be among what it leaves.
+func (m *marking) narrow(measures []string) error {
 	if m.where == "" {
 		return nil
 	}
 	book, err := m.s.narrowed.of(m.book, m.where)
 	if err != nil {
 		return refusal(http.StatusBadRequest, "condition-refused", "where: %s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	for _, name := range measures {
+		if of := m.book.Measure(name); of != nil && book.Measure(name) == nil {
+			return refusal(http.StatusBadRequest, "condition-refused", "where: %s is made of lines that cannot be asked this.", titled(of))
+		}
 	}
 	m.book = book
 	return nil

@@ -425,7 +425,7 @@ func (s *server) figure(ctx context.Context, name string, by, key *string, perio
 		return f, err
 	}
 	m := marking{s: s, book: f.book, where: or(where, "")}
-	if err = m.narrow(); err != nil {
+	if err = m.narrow([]string{name}); err != nil {
 		return f, err
 	}
 	f.book = m.book

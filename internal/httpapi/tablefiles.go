@@ -356,7 +356,7 @@ func (t *tablePages) about(ctx context.Context) ([]string, error) {
 		narrowed += fmt.Sprintf(", the first %d", t.ask.Top)
 	}
 	if rows := or(t.params.Rows, ""); rows != "" {
-		narrowed += ", rows where " + rows
+		narrowed += ", rows where " + rows + "; the total is of all"
 	}
 	if t.m.where != "" {
 		narrowed += ", of lines where " + t.m.where

@@ -279,7 +279,7 @@ const fetchPage = (cursor: string) =>
           {{
             of.levels.value.find((l) => l.value === of.level.value)?.text
           }}<template v-if="text">, “{{ text }}” in name or key</template
-          ><template v-if="words.rows.value">, rows where {{ words.rows.value }}</template
+          ><template v-if="question.rows">, rows where {{ question.rows }}; the total is of all</template
           ><template v-if="words.where.value">, of lines where {{ words.where.value }}</template
           ><template v-if="words.flagged.value === 'yes'">, flagged only</template
           >.

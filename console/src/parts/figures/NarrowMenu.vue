@@ -12,7 +12,7 @@ const { rows, where } = props.of.words
 const { book } = useRulebook()
 const typed = reactive({ rows: '', where: '' })
 watch([rows, where], ([r, w]) => Object.assign(typed, { rows: r, where: w }), { immediate: true })
-const on = computed(() => [rows.value, where.value].filter(Boolean).length)
+const on = computed(() => [props.of.question.value.rows, where.value].filter(Boolean).length)
 const attributes = computed(() => {
   const kinds = (book.value?.kinds ?? []).map((k) => ({ name: k.name, all: k.attributes.map((a) => `${k.name}.${a}`) }))
   const own = kinds.filter((k) => props.of.sides.value.some((s) => s.split('.')[0] === k.name))
@@ -43,7 +43,7 @@ const clear = () => props.of.change({ rows: undefined, where: undefined })
           }
         "
       >
-        <label class="block"
+        <label v-if="of.words.over.value !== 'rows'" class="block"
           >Only these rows
           <input
             v-model="typed.rows"
@@ -51,7 +51,8 @@ const clear = () => props.of.change({ rows: undefined, where: undefined })
             :placeholder="`${attributes.rows[0] ?? 'rep.name'} is &quot;…&quot; and revenue above 1000`"
           />
           <span class="text-small text-muted"
-            >Figures stay what they are. Ask {{ attributes.rows.join(', ') || 'measures' }}, or any measure.</span
+            >Figures stay what they are, and the total is of all. Ask {{ attributes.rows.join(', ') || 'measures' }}, or
+            any measure.</span
           ></label
         >
         <label class="block"
