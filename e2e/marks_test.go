@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"net/url"
 	"slices"
 	"strings"
 	"testing"
@@ -225,6 +226,10 @@ func TestMarksAcrossATable(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
+	do(t, p.Go("/figures?period=2026-10&by=rep&measures=revenue&where="+url.QueryEscape(`customer.category is "Marina"`)),
+		p.Sees("Narrowed by 1"), p.Sees("Figures and marks of these lines alone"), p.Sees("Marks as the rules say now"), p.ClickText("Narrowed by 1"),
+		p.Sees("targets stay whole"), p.ClickText("Show all again"), p.Sees("Marks on record"), p.Until("!location.search.includes('Marina')"))
+	do(t, p.Go("/figures?period=2026-10&by=rep.territory&over=product.family&measures=margin_rate&best=rows"), p.Sees("Below deck"))
 	do(t, p.Click("tfoot td button"), p.Sees("Margin rate"), p.Until("location.search.includes('product.family')"), p.Sees("Made of"))
 }
 

@@ -18,7 +18,8 @@ import SelectSome from '@/parts/ui/SelectSome.vue'
 const props = defineProps<{ of: FigureTable }>()
 defineEmits<{ print: [] }>()
 const { may } = useSession()
-const { by, over, back, measures, flagged, formula, text, light, shade, best, groups, zone, marks, on } = props.of.words
+const { by, over, back, measures, flagged, formula, text, light, shade, best, groups, zone, marks, on, where } =
+  props.of.words
 // The level that is there to begin with has two names.
 const chosen = computed({
   get: () => (by.value === props.of.levels.value[0]?.value ? '' : by.value),
@@ -134,9 +135,9 @@ const arrangements = computed(() => [
       <SelectOne
         v-model="marks"
         label="Marks"
-        all="Marks on record"
+        :all="where ? 'Marks as the rules say now' : 'Marks on record'"
         :options="[
-          { value: 'now', text: 'Marks as the rules say now' },
+          ...(where && marks !== 'now' ? [] : [{ value: 'now', text: 'Marks as the rules say now' }]),
           ...(may('putDraft') ? [{ value: 'draft', text: 'Marks by my draft' }] : []),
         ]"
       />

@@ -63,8 +63,8 @@ const clear = () => props.of.change({ rows: undefined, where: undefined })
             :placeholder="`${attributes.lines.at(-1) ?? 'customer.category'} is &quot;…&quot;`"
           />
           <span class="text-small text-muted"
-            >Figures, ranks and marks are computed again from them. Ask {{ attributes.lines.join(', ') }}, or a column
-            of the lines.</span
+            >Figures, ranks and marks are computed again from them; targets stay whole. Ask
+            {{ attributes.lines.join(', ') }}, or a column of the lines.</span
           ></label
         >
         <p class="flex gap-2">
