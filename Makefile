@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine: make demo, make test.
 
-.PHONY: demo test run-tests race build generate generated prepare prepare-test check lint bench load faults soak screenshots clean
+.PHONY: demo test run-tests long race build generate generated prepare prepare-test check lint bench load faults soak screenshots clean
 
 GO ?= go
 
@@ -62,7 +62,12 @@ test: prepare-test build generated
 	$(MAKE) -j2 lint run-tests
 
 run-tests:
-	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test -vet=off -parallel 6 -timeout 20m ./...
+	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test -short -vet=off -parallel 6 -timeout 20m ./...
+
+# What -short leaves out: each fault at each work, every page in the dark.
+LONG := TestFaults$$|TestAFullDisk|TestTwoServicesAtAllWorks|TestKilledInAPlannedSweep
+long: prepare-test build
+	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test ./e2e -vet=off -parallel 6 -timeout 20m -run '$(LONG)|TestAxe'
 
 # The same under the race detector, which takes twice as long; CI does so with the rooms.
 RACE ?= ./...
@@ -78,7 +83,7 @@ bench: prepare
 # Everything that can be killed, killed at every work, FAULTS times each; then the doctor.
 FAULTS ?= 30
 faults: prepare-test build
-	$(GO) test ./e2e -count=1 -v -timeout 4h -run 'TestFaults$$|TestAFullDisk|TestTwoServicesAtAllWorks|TestKilledInAPlannedSweep' -faults $(FAULTS)
+	$(GO) test ./e2e -count=1 -v -timeout 4h -run '$(LONG)' -faults $(FAULTS)
 
 # Two hundred people on one desk for a minute, and 64 on a list of 100,000 exceptions,
 # beside a bare handler.

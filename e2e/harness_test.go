@@ -48,6 +48,13 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
+// long has a test left to `make long`, which CI runs after `make test`.
+func long(t *testing.T) {
+	if testing.Short() {
+		t.Skip("make long runs it")
+	}
+}
+
 // today is the day of all tests.
 var today = time.Date(2026, time.November, 25, 12, 0, 0, 0, time.UTC)
 

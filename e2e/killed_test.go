@@ -233,6 +233,7 @@ func children(pid int) (out []int) {
 // Whatever is killed, or stands still, at any moment of any work: the work is there
 // whole or not at all, what was told done is there, and all else is as it must be.
 func TestFaults(t *testing.T) {
+	long(t)
 	t.Parallel()
 	f := newCampaign(t, openDir(t))
 	type tally struct{ whole, not, told int }
@@ -290,6 +291,7 @@ func (f *campaign) well(after string) {
 // A disk that is full is said, keeps what was there, and once it has room again all
 // is well without a restart.
 func TestAFullDisk(t *testing.T) {
+	long(t)
 	t.Parallel()
 	dir := openDir(t)
 	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=260m,mode=755", "tmpfs", dir).CombinedOutput(); err != nil {
@@ -332,6 +334,7 @@ func TestAFullDisk(t *testing.T) {
 // Two services on one database, each at all works at once: nothing is done twice or
 // half, neither errs, and both say the same.
 func TestTwoServicesAtAllWorks(t *testing.T) {
+	long(t)
 	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
@@ -381,6 +384,7 @@ func TestTwoServicesAtAllWorks(t *testing.T) {
 // Killed while a planned sweep runs, or before it begins, the service takes it up again: in
 // the end the period's sweep holds, once a state of the data, and all is well.
 func TestKilledInAPlannedSweep(t *testing.T) {
+	long(t)
 	t.Parallel()
 	dir := openDir(t)
 	f := &campaign{t: t, binary: build(t), dir: dir, dice: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 2))}
