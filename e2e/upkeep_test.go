@@ -387,5 +387,5 @@ func TestVersionsOfTheProgram(t *testing.T) {
 	_, err = s.pool(t).Exec(ctx, "insert into goose_db_version (version_id, is_applied) values (9999, true)")
 	require.NoError(t, err)
 	err = app.Run(ctx, app.Options{Addr: "127.0.0.1:0", Database: s.database})
-	assert.ErrorContains(t, err, "bringing the tables up to date: this database belongs to a newer version (schema 9999; this program knows 40); run that one")
+	assert.ErrorContains(t, err, "bringing the tables up to date: this database belongs to a newer version (schema 9999; this program knows 41); run that one")
 }

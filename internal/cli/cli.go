@@ -71,7 +71,7 @@ var commands []command
 func init() {
 	commands = slices.Concat([]command{versionCommand}, serviceCommands, upkeepCommands, accountCommands, dataCommands, figureCommands, registerCommands,
 		bookCommands, rehearseCommands, revisionCommands, sweepCommands, verifyCommands, exceptionCommands, verdictCommands, scheduleCommands, walkCommands,
-		viewCommands, gridCommands, caseListCommands, caseCommands, snoozeCommands, absenceCommands, casePartCommands, faultCommands, reportCommands)
+		viewCommands, keptCommands, gridCommands, caseListCommands, caseCommands, snoozeCommands, absenceCommands, casePartCommands, faultCommands, reportCommands)
 }
 
 // usageError is a command that was not understood.

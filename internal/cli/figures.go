@@ -26,7 +26,7 @@ var figureCommands = []command{
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 " +
 			"-periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" " +
 			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by rep.territory " +
-			"-across product.family -period 2026-10 margin_rate\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
+			"-across product.family -period 2026-10 margin_rate\noskel table -by customer -period 2026-10 -o october.xlsx revenue\noskel table -by rep.territory -keep \"Margins by territory\" -shared revenue,margin_rate\noskel table -period 2026-10 -kept \"Margins by territory\"",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, a pair such as \"rep x product\", or whole (the default)")
@@ -51,17 +51,46 @@ var figureCommands = []command{
 			descending := f.Bool("descending", false, "the largest, or the most serious, first")
 			top := f.Int("top", 0, "at most this many rows; 0 is all")
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
+			keep := f.String("keep", "", "keep what this asks for under a `name`; without -period it is of any period")
+			above := f.String("above", "", "with -keep: the `text` above it")
+			shared := f.Bool("shared", false, "with -keep: share it")
+			kept := f.String("kept", "", "show the kept table of this `name`; other flags change what it asks for")
 			return func(ctx context.Context, args []string) error {
-				if len(args) != 1 {
+				if *flagged {
+					p.Flagged = flagged
+				}
+				p.Periods, p.Sort, p.Descending = periods, &sort, descending
+				switch {
+				case *kept != "" && (*keep != "" || len(args) > 0):
+					return usagef("-kept shows a table that is kept; it takes no measures, and not -keep")
+				case *kept != "":
+					stated := map[string]bool{}
+					f.Visit(func(f *flag.Flag) { stated[f.Name] = true })
+					v, err := viewNamed(ctx, e, "tables", *kept)
+					if err != nil {
+						return err
+					}
+					asKept(*v.Table, p, stated)
+					if v.Table.TextAbove != nil && e.file == "" && e.format == "table" {
+						e.printf("%s\n", *v.Table.TextAbove)
+					}
+				case len(args) != 1:
 					return usagef("expected the names of measures, separated by commas")
+				default:
+					p.Measures = args[0]
+				}
+				if *keep != "" {
+					if e.file != "" {
+						return usagef("-keep keeps what is asked, -o writes what is answered: one after the other")
+					}
+					return keepTable(ctx, e, *keep, *above, *shared, p)
+				}
+				if *above != "" || *shared {
+					return usagef("-above and -shared go with -keep")
 				}
 				if p.Period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
 				}
-				if *flagged {
-					p.Flagged = flagged
-				}
-				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, &sort, descending
 				if form := strings.TrimPrefix(filepath.Ext(e.file), "."); e.file != "" && form != "json" || e.format == "csv" {
 					p.Top = top
 					return tableFile(ctx, e, p, or(form, "csv"))

@@ -62,37 +62,41 @@ var gridCommands = []command{
 					return err
 				}
 				p.Period = *period
-				t, err := read[client.ExceptionTrend](e)(e.client.GetExceptionTrend(ctx, p))
-				if err != nil {
-					return err
-				}
-				columns, unswept := []column{{head: "flagged"}}, ""
-				if e.format == "table" {
-					unswept = "–"
-				}
-				for _, p := range t.Periods {
-					columns = append(columns, column{head: p.Period, right: true})
-				}
-				row := func(name string, counts []int) []string {
-					out := []string{name}
-					for i, n := range counts {
-						text := strconv.Itoa(n)
-						if !t.Periods[i].Swept {
-							text = unswept
-						}
-						out = append(out, text)
-					}
-					return out
-				}
-				var rows [][]string
-				for _, r := range t.Rows {
-					rows = append(rows, row(r.Name, r.Flagged))
-				}
-				rows = append(rows, row(e.bold("raised"), t.Raised), row(e.bold("standing"), t.Standing), row(e.bold("cleared"), t.Cleared))
-				return e.show(t, columns, rows)
+				return showTrend(ctx, e, p)
 			}
 		},
 	},
+}
+
+func showTrend(ctx context.Context, e *env, p *client.GetExceptionTrendParams) error {
+	t, err := read[client.ExceptionTrend](e)(e.client.GetExceptionTrend(ctx, p))
+	if err != nil {
+		return err
+	}
+	columns, unswept := []column{{head: "flagged"}}, ""
+	if e.format == "table" {
+		unswept = "–"
+	}
+	for _, p := range t.Periods {
+		columns = append(columns, column{head: p.Period, right: true})
+	}
+	row := func(name string, counts []int) []string {
+		out := []string{name}
+		for i, n := range counts {
+			text := strconv.Itoa(n)
+			if !t.Periods[i].Swept {
+				text = unswept
+			}
+			out = append(out, text)
+		}
+		return out
+	}
+	var rows [][]string
+	for _, r := range t.Rows {
+		rows = append(rows, row(r.Name, r.Flagged))
+	}
+	rows = append(rows, row(e.bold("raised"), t.Raised), row(e.bold("standing"), t.Standing), row(e.bold("cleared"), t.Cleared))
+	return e.show(t, columns, rows)
 }
 
 func showGrid(ctx context.Context, e *env, g client.ExceptionGrid) error {

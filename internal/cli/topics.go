@@ -20,7 +20,7 @@ type topic struct {
 var topics = []topic{
 	{"start", "Start and sign in", []string{"demo", "serve", "sign-in", "sign-out", "password"}},
 	{"data", "Load data", []string{"load", "intake", "register", "targets", "data-issue"}},
-	{"figures", "Look at figures", []string{"table", "breakdown", "variance"}},
+	{"figures", "Look at figures", []string{"table", "tables", "board", "breakdown", "variance"}},
 	{"writing", "Write and try rules", []string{"check", "publish", "rehearse", "rulebook", "dial", "grade", "rules"}},
 	{"sweeping", "Sweep periods", []string{"sweep", "period"}},
 	{"results", "Read exceptions", []string{"exceptions", "show", "view"}},
@@ -34,14 +34,14 @@ var topics = []topic{
 var groups = map[string]string{
 	"intake": "files that were loaded", "data-issue": "errors in the data that reviewers reported", "rulebook": "the published rulebook and its revisions",
 	"dial": "parameters of rules", "grade": "how serious a flag is", "period": "the calendar, the schedule and the closing of periods", "view": "saved lists",
-	"case": "one case: read it, act on it", "todo": "to-dos of cases", "report": "how cases ended, and how many are open", "person": "accounts",
+	"case": "one case: read it, act on it", "todo": "to-dos of cases", "board": "kept tables and trends on one page", "report": "how cases ended, and how many are open", "person": "accounts",
 	"token":   "tokens for programs",
 	"absence": "who is away, and the stand-ins", "service": "the state of the service and its database",
 	"sweep": "evaluate a period, or look at its sweeps", "exceptions": "the flags of a period",
 }
 
 // usual is the verb that is meant where a first word has none.
-var usual = map[string]string{"case": "case show", "rulebook": "rulebook show"}
+var usual = map[string]string{"board": "board show", "case": "case show", "rulebook": "rulebook show"}
 
 // texts are what help says beside commands.
 var texts = map[string]string{

@@ -23,10 +23,10 @@ func help(t *testing.T, args ...string) (code int, out, errs string) {
 }
 
 // Every command is under a task, with a line, an example of its own and flags; there are at most
-// 36 first words.
+// 38 first words: the two of kept tables came after the 36.
 func TestCommandsByTask(t *testing.T) {
 	firsts := firstWords()
-	assert.LessOrEqual(t, len(firsts), 36)
+	assert.LessOrEqual(t, len(firsts), 38)
 	seen := map[string]bool{}
 	for _, first := range firsts {
 		assert.False(t, seen[first], "%s is under two tasks", first)

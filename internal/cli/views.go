@@ -14,7 +14,7 @@ var viewCommands = []command{
 		name: "view list", lists: true, short: "list the saved views: yours and the shared ones",
 		example: "oskel view list\noskel view list -of cases",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			of := f.String("of", "exceptions", "exceptions or cases")
+			of := f.String("of", "exceptions", "exceptions, cases, tables or boards")
 			return func(ctx context.Context, _ []string) error {
 				all, err := views(ctx, e, *of)
 				if err != nil {
@@ -66,7 +66,7 @@ var viewCommands = []command{
 		name: "view delete", args: "NAME", short: "delete a view of yours, or a shared one (leads only)",
 		example: "oskel view delete 'Act now, by stake'",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			of := f.String("of", "exceptions", "exceptions or cases")
+			of := f.String("of", "exceptions", "exceptions, cases, tables or boards")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected the name of the view")
@@ -78,7 +78,7 @@ var viewCommands = []command{
 				if _, err := read[struct{}](e)(e.client.DeleteView(ctx, v.Id)); err != nil {
 					return err
 				}
-				e.printf("Deleted the view %s.\n", v.Name)
+				e.printf("Deleted the %s %s.\n", viewKind(*of), v.Name)
 				return nil
 			}
 		},
@@ -111,9 +111,20 @@ func viewNamed(ctx context.Context, e *env, of, name string) (client.View, error
 		known = append(known, v.Name)
 	}
 	if len(known) == 0 {
-		return client.View{}, fmt.Errorf("there is no view %q; none is saved yet", name)
+		return client.View{}, fmt.Errorf("there is no %s %q; none is saved yet", viewKind(of), name)
 	}
-	return client.View{}, fmt.Errorf("there is no view %q; saved views: %s", name, strings.Join(known, ", "))
+	return client.View{}, fmt.Errorf("there is no %s %q; there are %s", viewKind(of), name, strings.Join(known, ", "))
+}
+
+// viewKind is what one of a list of views is called.
+func viewKind(of string) string {
+	switch of {
+	case "tables":
+		return "kept table"
+	case "boards":
+		return "board"
+	}
+	return "view"
 }
 
 // viewed has a list be as a view says, wherever nothing else is stated.
@@ -147,8 +158,13 @@ func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsPa
 }
 
 func inWords(v client.View) string {
-	if v.Of == client.ViewOfCases {
+	switch v.Of {
+	case client.ViewOfCases:
 		return caseViewWords(v.Cases)
+	case client.ViewOfTables:
+		return tableWords(*v.Table)
+	case client.ViewOfBoards:
+		return boardWords(*v.Board)
 	}
 	return viewWords(v.Query)
 }

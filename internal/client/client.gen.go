@@ -18,6 +18,30 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for BoardPartTrend.
+const (
+	BoardPartTrendDesk  BoardPartTrend = "desk"
+	BoardPartTrendGrade BoardPartTrend = "grade"
+	BoardPartTrendKind  BoardPartTrend = "kind"
+	BoardPartTrendRule  BoardPartTrend = "rule"
+)
+
+// Valid indicates whether the value is a known member of the BoardPartTrend enum.
+func (e BoardPartTrend) Valid() bool {
+	switch e {
+	case BoardPartTrendDesk:
+		return true
+	case BoardPartTrendGrade:
+		return true
+	case BoardPartTrendKind:
+		return true
+	case BoardPartTrendRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CaseActDo.
 const (
 	CaseActDoAsk      CaseActDo = "ask"
@@ -674,16 +698,22 @@ func (e MethodSettingType) Valid() bool {
 
 // Defines values for NewViewOf.
 const (
+	NewViewOfBoards     NewViewOf = "boards"
 	NewViewOfCases      NewViewOf = "cases"
 	NewViewOfExceptions NewViewOf = "exceptions"
+	NewViewOfTables     NewViewOf = "tables"
 )
 
 // Valid indicates whether the value is a known member of the NewViewOf enum.
 func (e NewViewOf) Valid() bool {
 	switch e {
+	case NewViewOfBoards:
+		return true
 	case NewViewOfCases:
 		return true
 	case NewViewOfExceptions:
+		return true
+	case NewViewOfTables:
 		return true
 	default:
 		return false
@@ -1022,16 +1052,22 @@ func (e VariancePartThere) Valid() bool {
 
 // Defines values for ViewOf.
 const (
+	ViewOfBoards     ViewOf = "boards"
 	ViewOfCases      ViewOf = "cases"
 	ViewOfExceptions ViewOf = "exceptions"
+	ViewOfTables     ViewOf = "tables"
 )
 
 // Valid indicates whether the value is a known member of the ViewOf enum.
 func (e ViewOf) Valid() bool {
 	switch e {
+	case ViewOfBoards:
+		return true
 	case ViewOfCases:
 		return true
 	case ViewOfExceptions:
+		return true
+	case ViewOfTables:
 		return true
 	default:
 		return false
@@ -1595,16 +1631,46 @@ func (e GetVarianceParamsFrom) Valid() bool {
 
 // Defines values for ListViewsParamsOf.
 const (
+	ListViewsParamsOfBoards     ListViewsParamsOf = "boards"
 	ListViewsParamsOfCases      ListViewsParamsOf = "cases"
 	ListViewsParamsOfExceptions ListViewsParamsOf = "exceptions"
+	ListViewsParamsOfTables     ListViewsParamsOf = "tables"
 )
 
 // Valid indicates whether the value is a known member of the ListViewsParamsOf enum.
 func (e ListViewsParamsOf) Valid() bool {
 	switch e {
+	case ListViewsParamsOfBoards:
+		return true
 	case ListViewsParamsOfCases:
 		return true
 	case ListViewsParamsOfExceptions:
+		return true
+	case ListViewsParamsOfTables:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetViewParamsOf.
+const (
+	GetViewParamsOfBoards     GetViewParamsOf = "boards"
+	GetViewParamsOfCases      GetViewParamsOf = "cases"
+	GetViewParamsOfExceptions GetViewParamsOf = "exceptions"
+	GetViewParamsOfTables     GetViewParamsOf = "tables"
+)
+
+// Valid indicates whether the value is a known member of the GetViewParamsOf enum.
+func (e GetViewParamsOf) Valid() bool {
+	switch e {
+	case GetViewParamsOfBoards:
+		return true
+	case GetViewParamsOfCases:
+		return true
+	case GetViewParamsOfExceptions:
+		return true
+	case GetViewParamsOfTables:
 		return true
 	default:
 		return false
@@ -1708,6 +1774,23 @@ type BesideHistory struct {
 	Key  string     `json:"key"`
 	Name string     `json:"name"`
 }
+
+// Board Up to four kept tables or trends of one period, on one page
+type Board struct {
+	Parts []BoardPart `json:"parts"`
+
+	// TextAbove What stands above them
+	TextAbove *string `json:"text_above,omitempty"`
+}
+
+// BoardPart One of the two: a kept table by its number, or the flagged of the last periods by rule, desk, kind or grade
+type BoardPart struct {
+	Table *int64          `json:"table,omitempty"`
+	Trend *BoardPartTrend `json:"trend,omitempty"`
+}
+
+// BoardPartTrend defines model for BoardPart.Trend.
+type BoardPartTrend string
 
 // BookRehearsal defines model for BookRehearsal.
 type BookRehearsal struct {
@@ -2818,6 +2901,9 @@ type NewToken struct {
 
 // NewView defines model for NewView.
 type NewView struct {
+	// Board Up to four kept tables or trends of one period, on one page
+	Board *Board `json:"board,omitempty"`
+
 	// Cases What a list of cases is narrowed to and how it is ordered
 	Cases *CaseQuery `json:"cases,omitempty"`
 	Name  string     `json:"name"`
@@ -2828,6 +2914,9 @@ type NewView struct {
 
 	// Shared All see it
 	Shared *bool `json:"shared,omitempty"`
+
+	// Table What a kept table shows, as a table is asked for; of the newest period unless one is stated
+	Table *TableQuery `json:"table,omitempty"`
 }
 
 // NewViewOf defines model for NewView.Of.
@@ -3694,6 +3783,30 @@ type TableMarking struct {
 	Unswept []string `json:"unswept"`
 }
 
+// TableQuery What a kept table shows, as a table is asked for; of the newest period unless one is stated
+type TableQuery struct {
+	Across     *string `json:"across,omitempty"`
+	By         *string `json:"by,omitempty"`
+	Descending *bool   `json:"descending,omitempty"`
+
+	// Drawn How the console draws it, by the words of its address: shade, looks, best, on, over, light
+	Drawn    *map[string]string `json:"drawn,omitempty"`
+	Flagged  *bool              `json:"flagged,omitempty"`
+	Groups   *string            `json:"groups,omitempty"`
+	Marks    *MarksFrom         `json:"marks,omitempty"`
+	Measures string             `json:"measures"`
+	Period   *string            `json:"period,omitempty"`
+	Periods  *int               `json:"periods,omitempty"`
+	Rows     *string            `json:"rows,omitempty"`
+	Sort     *int               `json:"sort,omitempty"`
+	Text     *string            `json:"text,omitempty"`
+
+	// TextAbove What stands above it
+	TextAbove   *string `json:"text_above,omitempty"`
+	Where       *string `json:"where,omitempty"`
+	WithFigures *bool   `json:"with_figures,omitempty"`
+}
+
 // TableRow defines model for TableRow.
 type TableRow struct {
 	// By The level of a subtotal, such as rep.territory
@@ -3970,6 +4083,9 @@ type Verification struct {
 
 // View defines model for View.
 type View struct {
+	// Board Up to four kept tables or trends of one period, on one page
+	Board *Board `json:"board,omitempty"`
+
 	// Cases What a list of cases is narrowed to and how it is ordered
 	Cases CaseQuery `json:"cases"`
 	Id    int64     `json:"id"`
@@ -3980,6 +4096,9 @@ type View struct {
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
 	Query  ViewQuery `json:"query"`
 	Shared bool      `json:"shared"`
+
+	// Table What a kept table shows, as a table is asked for; of the newest period unless one is stated
+	Table *TableQuery `json:"table,omitempty"`
 }
 
 // ViewOf defines model for View.Of.
@@ -4691,6 +4810,14 @@ type ListViewsParams struct {
 
 // ListViewsParamsOf defines parameters for ListViews.
 type ListViewsParamsOf string
+
+// GetViewParams defines parameters for GetView.
+type GetViewParams struct {
+	Of *GetViewParamsOf `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// GetViewParamsOf defines parameters for GetView.
+type GetViewParamsOf string
 
 // CreateAbsenceJSONRequestBody defines body for CreateAbsence for application/json ContentType.
 type CreateAbsenceJSONRequestBody = NewAbsence
@@ -5672,19 +5799,19 @@ type ClientInterface interface {
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListViews The saved views of a list: yours and the shared ones
+	// ListViews The saved views of a list, the kept tables or the boards: yours and the shared ones
 	//
 	// Corresponds with GET /api/views (the `ListViews` operationId).
 	ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SaveViewWithBody Save a view; it replaces a view of yours of the same name
+	// SaveViewWithBody Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/views (the `SaveView` operationId).
 	SaveViewWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SaveView Save a view; it replaces a view of yours of the same name
+	// SaveView Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -5695,6 +5822,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
 	DeleteView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetView A kept table or a board, of yours or a shared one, by its number
+	//
+	// Corresponds with GET /api/views/{id} (the `GetView` operationId).
+	GetView(ctx context.Context, id int64, params *GetViewParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // ListAbsences Absences of today and later, with the stand-ins
@@ -7854,7 +7986,7 @@ func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, r
 	return c.Client.Do(req)
 }
 
-// ListViews The saved views of a list: yours and the shared ones
+// ListViews The saved views of a list, the kept tables or the boards: yours and the shared ones
 //
 // Corresponds with GET /api/views (the `ListViews` operationId).
 func (c *Client) ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7869,7 +8001,7 @@ func (c *Client) ListViews(ctx context.Context, params *ListViewsParams, reqEdit
 	return c.Client.Do(req)
 }
 
-// SaveViewWithBody Save a view; it replaces a view of yours of the same name
+// SaveViewWithBody Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 //
 // Takes any type of body and a specified content type.
 //
@@ -7886,7 +8018,7 @@ func (c *Client) SaveViewWithBody(ctx context.Context, contentType string, body 
 	return c.Client.Do(req)
 }
 
-// SaveView Save a view; it replaces a view of yours of the same name
+// SaveView Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7908,6 +8040,21 @@ func (c *Client) SaveView(ctx context.Context, body SaveViewJSONRequestBody, req
 // Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
 func (c *Client) DeleteView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewDeleteViewRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetView A kept table or a board, of yours or a shared one, by its number
+//
+// Corresponds with GET /api/views/{id} (the `GetView` operationId).
+func (c *Client) GetView(ctx context.Context, id int64, params *GetViewParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetViewRequest(c.Server, id, params)
 	if err != nil {
 		return nil, err
 	}
@@ -14492,6 +14639,67 @@ func NewDeleteViewRequest(server string, id int64) (*http.Request, error) {
 	return req, nil
 }
 
+// NewGetViewRequest constructs an http.Request for the GetView method
+func NewGetViewRequest(server string, id int64, params *GetViewParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/views/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Of != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", *params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -15481,21 +15689,21 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error)
 
-	// ListViewsWithResponse The saved views of a list: yours and the shared ones
+	// ListViewsWithResponse The saved views of a list, the kept tables or the boards: yours and the shared ones
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/views (the `ListViews` operationId).
 	ListViewsWithResponse(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*ListViewsResponse, error)
 
-	// SaveViewWithBodyWithResponse Save a view; it replaces a view of yours of the same name
+	// SaveViewWithBodyWithResponse Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/views (the `SaveView` operationId).
 	SaveViewWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveViewResponse, error)
 
-	// SaveViewWithResponse Save a view; it replaces a view of yours of the same name
+	// SaveViewWithResponse Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -15508,6 +15716,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
 	DeleteViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DeleteViewResponse, error)
+
+	// GetViewWithResponse A kept table or a board, of yours or a shared one, by its number
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/views/{id} (the `GetView` operationId).
+	GetViewWithResponse(ctx context.Context, id int64, params *GetViewParams, reqEditors ...RequestEditorFn) (*GetViewResponse, error)
 }
 
 type ListAbsencesResponse struct {
@@ -20479,6 +20694,54 @@ func (r DeleteViewResponse) ContentType() string {
 	return ""
 }
 
+type GetViewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *View
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetViewResponse) GetJSON200() *View {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetViewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetViewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetViewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetViewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetViewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListAbsencesWithResponse Absences of today and later, with the stand-ins
 //
 // Returns a wrapper object for the known response body format(s).
@@ -22234,7 +22497,7 @@ func (c *ClientWithResponses) ListVerdictsWithResponse(ctx context.Context, para
 	return ParseListVerdictsResponse(rsp)
 }
 
-// ListViewsWithResponse The saved views of a list: yours and the shared ones
+// ListViewsWithResponse The saved views of a list, the kept tables or the boards: yours and the shared ones
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -22247,7 +22510,7 @@ func (c *ClientWithResponses) ListViewsWithResponse(ctx context.Context, params 
 	return ParseListViewsResponse(rsp)
 }
 
-// SaveViewWithBodyWithResponse Save a view; it replaces a view of yours of the same name
+// SaveViewWithBodyWithResponse Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -22260,7 +22523,7 @@ func (c *ClientWithResponses) SaveViewWithBodyWithResponse(ctx context.Context, 
 	return ParseSaveViewResponse(rsp)
 }
 
-// SaveViewWithResponse Save a view; it replaces a view of yours of the same name
+// SaveViewWithResponse Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -22284,6 +22547,19 @@ func (c *ClientWithResponses) DeleteViewWithResponse(ctx context.Context, id int
 		return nil, err
 	}
 	return ParseDeleteViewResponse(rsp)
+}
+
+// GetViewWithResponse A kept table or a board, of yours or a shared one, by its number
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/views/{id} (the `GetView` operationId).
+func (c *ClientWithResponses) GetViewWithResponse(ctx context.Context, id int64, params *GetViewParams, reqEditors ...RequestEditorFn) (*GetViewResponse, error) {
+	rsp, err := c.GetView(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetViewResponse(rsp)
 }
 
 // ParseListAbsencesResponse parses an HTTP response from a ListAbsencesWithResponse call
@@ -25703,6 +25979,39 @@ func ParseDeleteViewResponse(rsp *http.Response) (*DeleteViewResponse, error) {
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetViewResponse parses an HTTP response from a GetViewWithResponse call
+func ParseGetViewResponse(rsp *http.Response) (*GetViewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetViewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest View
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

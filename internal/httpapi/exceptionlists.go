@@ -2,16 +2,13 @@ package httpapi
 
 import (
 	"context"
-	"encoding/json"
 	"math/big"
-	"net/http"
 	"slices"
 	"strings"
 
 	"oskel/core/calendar"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
-	"oskel/internal/people"
 	"oskel/internal/store"
 )
 
@@ -110,58 +107,4 @@ func stakeText(book *rulebook.Book, of map[string]string) string {
 		parts = append(parts, text)
 	}
 	return strings.Join(parts, ", ")
-}
-
-func (s *server) ListViews(ctx context.Context, r contract.ListViewsRequestObject) (contract.ListViewsResponseObject, error) {
-	all, err := s.Views.Views(ctx, string(or(r.Params.Of, "exceptions")), whoAsks(ctx).Name)
-	if err != nil {
-		return nil, err
-	}
-	out := contract.ListViews200JSONResponse{}
-	for _, v := range all {
-		one, err := viewOut(v)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, one)
-	}
-	return out, nil
-}
-
-func viewOut(v store.View) (contract.View, error) {
-	out := contract.View{Id: v.ID, Of: contract.ViewOf(v.Of), Name: v.Name, Owner: v.Owner, Shared: v.Shared}
-	if v.Of == "cases" {
-		return out, json.Unmarshal(v.Query, &out.Cases)
-	}
-	return out, json.Unmarshal(v.Query, &out.Query)
-}
-
-func (s *server) SaveView(ctx context.Context, r contract.SaveViewRequestObject) (contract.SaveViewResponseObject, error) {
-	name := strings.TrimSpace(r.Body.Name)
-	if name == "" {
-		return nil, refusal(http.StatusBadRequest, "invalid-request", "name: expected a name for the view.")
-	}
-	of := string(or(r.Body.Of, "exceptions"))
-	var kept any = or(r.Body.Query, contract.ViewQuery{})
-	if of == "cases" {
-		kept = or(r.Body.Cases, contract.CaseQuery{})
-	}
-	query, err := json.Marshal(kept)
-	if err != nil {
-		return nil, err
-	}
-	v := store.View{Of: of, Name: name, Owner: whoAsks(ctx).Name, Shared: or(r.Body.Shared, false), Query: query}
-	if err := s.Views.SaveView(ctx, &v); err != nil {
-		return nil, err
-	}
-	out, err := viewOut(v)
-	return contract.SaveView200JSONResponse(out), err
-}
-
-func (s *server) DeleteView(ctx context.Context, r contract.DeleteViewRequestObject) (contract.DeleteViewResponseObject, error) {
-	me := whoAsks(ctx)
-	if err := s.Views.DeleteView(ctx, r.Id, me.Name, me.Role == people.Lead); err != nil {
-		return nil, orNotFound(err, "view %d", r.Id)
-	}
-	return contract.DeleteView204Response{}, nil
 }

@@ -247,6 +247,7 @@ var operations = map[string]operation{
 	"ExportExceptionFile": exports("exported exceptions", on(func(r contract.ExportExceptionFileRequestObject) string { return parametersOf(r.Params) })),
 	"OpenCases":           reviews(computes),
 	"ListViews":           reads(light),
+	"GetView":             reads(light),
 	"SaveView":            reviews(light),
 	"DeleteView":          reviews(light),
 

@@ -60,6 +60,7 @@ type Services struct {
 	Live     *notify.Live
 	Views    interface {
 		Views(ctx context.Context, of, owner string) ([]store.View, error)
+		View(ctx context.Context, of string, id int64, owner string) (store.View, error)
 		SaveView(ctx context.Context, v *store.View) error
 		DeleteView(ctx context.Context, id int64, owner string, lead bool) error
 	}

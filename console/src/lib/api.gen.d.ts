@@ -1129,10 +1129,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The saved views of a list: yours and the shared ones */
+        /** The saved views of a list, the kept tables or the boards: yours and the shared ones */
         get: operations["listViews"];
         put?: never;
-        /** Save a view; it replaces a view of yours of the same name */
+        /** Save a view, a table or a board; it replaces one of yours of the same name and keeps its number */
         post: operations["saveView"];
         delete?: never;
         options?: never;
@@ -1147,7 +1147,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** A kept table or a board, of yours or a shared one, by its number */
+        get: operations["getView"];
         put?: never;
         post?: never;
         /** Delete a view of yours, or (leads only) a shared one */
@@ -2973,12 +2974,50 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            of: "exceptions" | "cases";
+            of: "exceptions" | "cases" | "tables" | "boards";
             name: string;
             owner: string;
             shared: boolean;
             query: components["schemas"]["ViewQuery"];
             cases: components["schemas"]["CaseQuery"];
+            table?: components["schemas"]["TableQuery"];
+            board?: components["schemas"]["Board"];
+        };
+        /** @description What a kept table shows, as a table is asked for; of the newest period unless one is stated */
+        TableQuery: {
+            /** @description What stands above it */
+            text_above?: string;
+            measures: string;
+            by?: string;
+            groups?: string;
+            across?: string;
+            period?: string;
+            periods?: number;
+            text?: string;
+            rows?: string;
+            where?: string;
+            flagged?: boolean;
+            with_figures?: boolean;
+            marks?: components["schemas"]["MarksFrom"];
+            sort?: number;
+            descending?: boolean;
+            /** @description How the console draws it, by the words of its address: shade, looks, best, on, over, light */
+            drawn?: {
+                [key: string]: string;
+            };
+        };
+        /** @description Up to four kept tables or trends of one period, on one page */
+        Board: {
+            /** @description What stands above them */
+            text_above?: string;
+            parts: components["schemas"]["BoardPart"][];
+        };
+        /** @description One of the two: a kept table by its number, or the flagged of the last periods by rule, desk, kind or grade */
+        BoardPart: {
+            /** Format: int64 */
+            table?: number;
+            /** @enum {string} */
+            trend?: "rule" | "desk" | "kind" | "grade";
         };
         /** @description What a list of cases is narrowed to and how it is ordered */
         CaseQuery: {
@@ -3024,9 +3063,11 @@ export interface components {
              * @default exceptions
              * @enum {string}
              */
-            of: "exceptions" | "cases";
+            of: "exceptions" | "cases" | "tables" | "boards";
             query?: components["schemas"]["ViewQuery"];
             cases?: components["schemas"]["CaseQuery"];
+            table?: components["schemas"]["TableQuery"];
+            board?: components["schemas"]["Board"];
         };
         ExceptionDetail: {
             exception: components["schemas"]["Exception"];
@@ -5628,7 +5669,7 @@ export interface operations {
     listViews: {
         parameters: {
             query?: {
-                of?: "exceptions" | "cases";
+                of?: "exceptions" | "cases" | "tables" | "boards";
             };
             header?: never;
             path?: never;
@@ -5662,6 +5703,31 @@ export interface operations {
         };
         responses: {
             /** @description Kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getView: {
+        parameters: {
+            query?: {
+                of?: "exceptions" | "cases" | "tables" | "boards";
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Found */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -24,6 +24,30 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for BoardPartTrend.
+const (
+	BoardPartTrendDesk  BoardPartTrend = "desk"
+	BoardPartTrendGrade BoardPartTrend = "grade"
+	BoardPartTrendKind  BoardPartTrend = "kind"
+	BoardPartTrendRule  BoardPartTrend = "rule"
+)
+
+// Valid indicates whether the value is a known member of the BoardPartTrend enum.
+func (e BoardPartTrend) Valid() bool {
+	switch e {
+	case BoardPartTrendDesk:
+		return true
+	case BoardPartTrendGrade:
+		return true
+	case BoardPartTrendKind:
+		return true
+	case BoardPartTrendRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CaseActDo.
 const (
 	CaseActDoAsk      CaseActDo = "ask"
@@ -680,16 +704,22 @@ func (e MethodSettingType) Valid() bool {
 
 // Defines values for NewViewOf.
 const (
+	NewViewOfBoards     NewViewOf = "boards"
 	NewViewOfCases      NewViewOf = "cases"
 	NewViewOfExceptions NewViewOf = "exceptions"
+	NewViewOfTables     NewViewOf = "tables"
 )
 
 // Valid indicates whether the value is a known member of the NewViewOf enum.
 func (e NewViewOf) Valid() bool {
 	switch e {
+	case NewViewOfBoards:
+		return true
 	case NewViewOfCases:
 		return true
 	case NewViewOfExceptions:
+		return true
+	case NewViewOfTables:
 		return true
 	default:
 		return false
@@ -1028,16 +1058,22 @@ func (e VariancePartThere) Valid() bool {
 
 // Defines values for ViewOf.
 const (
+	ViewOfBoards     ViewOf = "boards"
 	ViewOfCases      ViewOf = "cases"
 	ViewOfExceptions ViewOf = "exceptions"
+	ViewOfTables     ViewOf = "tables"
 )
 
 // Valid indicates whether the value is a known member of the ViewOf enum.
 func (e ViewOf) Valid() bool {
 	switch e {
+	case ViewOfBoards:
+		return true
 	case ViewOfCases:
 		return true
 	case ViewOfExceptions:
+		return true
+	case ViewOfTables:
 		return true
 	default:
 		return false
@@ -1601,16 +1637,46 @@ func (e GetVarianceParamsFrom) Valid() bool {
 
 // Defines values for ListViewsParamsOf.
 const (
+	ListViewsParamsOfBoards     ListViewsParamsOf = "boards"
 	ListViewsParamsOfCases      ListViewsParamsOf = "cases"
 	ListViewsParamsOfExceptions ListViewsParamsOf = "exceptions"
+	ListViewsParamsOfTables     ListViewsParamsOf = "tables"
 )
 
 // Valid indicates whether the value is a known member of the ListViewsParamsOf enum.
 func (e ListViewsParamsOf) Valid() bool {
 	switch e {
+	case ListViewsParamsOfBoards:
+		return true
 	case ListViewsParamsOfCases:
 		return true
 	case ListViewsParamsOfExceptions:
+		return true
+	case ListViewsParamsOfTables:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetViewParamsOf.
+const (
+	GetViewParamsOfBoards     GetViewParamsOf = "boards"
+	GetViewParamsOfCases      GetViewParamsOf = "cases"
+	GetViewParamsOfExceptions GetViewParamsOf = "exceptions"
+	GetViewParamsOfTables     GetViewParamsOf = "tables"
+)
+
+// Valid indicates whether the value is a known member of the GetViewParamsOf enum.
+func (e GetViewParamsOf) Valid() bool {
+	switch e {
+	case GetViewParamsOfBoards:
+		return true
+	case GetViewParamsOfCases:
+		return true
+	case GetViewParamsOfExceptions:
+		return true
+	case GetViewParamsOfTables:
 		return true
 	default:
 		return false
@@ -1714,6 +1780,23 @@ type BesideHistory struct {
 	Key  string     `json:"key"`
 	Name string     `json:"name"`
 }
+
+// Board Up to four kept tables or trends of one period, on one page
+type Board struct {
+	Parts []BoardPart `json:"parts"`
+
+	// TextAbove What stands above them
+	TextAbove *string `json:"text_above,omitempty"`
+}
+
+// BoardPart One of the two: a kept table by its number, or the flagged of the last periods by rule, desk, kind or grade
+type BoardPart struct {
+	Table *int64          `json:"table,omitempty"`
+	Trend *BoardPartTrend `json:"trend,omitempty"`
+}
+
+// BoardPartTrend defines model for BoardPart.Trend.
+type BoardPartTrend string
 
 // BookRehearsal defines model for BookRehearsal.
 type BookRehearsal struct {
@@ -2824,6 +2907,9 @@ type NewToken struct {
 
 // NewView defines model for NewView.
 type NewView struct {
+	// Board Up to four kept tables or trends of one period, on one page
+	Board *Board `json:"board,omitempty"`
+
 	// Cases What a list of cases is narrowed to and how it is ordered
 	Cases *CaseQuery `json:"cases,omitempty"`
 	Name  string     `json:"name"`
@@ -2834,6 +2920,9 @@ type NewView struct {
 
 	// Shared All see it
 	Shared *bool `json:"shared,omitempty"`
+
+	// Table What a kept table shows, as a table is asked for; of the newest period unless one is stated
+	Table *TableQuery `json:"table,omitempty"`
 }
 
 // NewViewOf defines model for NewView.Of.
@@ -3700,6 +3789,30 @@ type TableMarking struct {
 	Unswept []string `json:"unswept"`
 }
 
+// TableQuery What a kept table shows, as a table is asked for; of the newest period unless one is stated
+type TableQuery struct {
+	Across     *string `json:"across,omitempty"`
+	By         *string `json:"by,omitempty"`
+	Descending *bool   `json:"descending,omitempty"`
+
+	// Drawn How the console draws it, by the words of its address: shade, looks, best, on, over, light
+	Drawn    *map[string]string `json:"drawn,omitempty"`
+	Flagged  *bool              `json:"flagged,omitempty"`
+	Groups   *string            `json:"groups,omitempty"`
+	Marks    *MarksFrom         `json:"marks,omitempty"`
+	Measures string             `json:"measures"`
+	Period   *string            `json:"period,omitempty"`
+	Periods  *int               `json:"periods,omitempty"`
+	Rows     *string            `json:"rows,omitempty"`
+	Sort     *int               `json:"sort,omitempty"`
+	Text     *string            `json:"text,omitempty"`
+
+	// TextAbove What stands above it
+	TextAbove   *string `json:"text_above,omitempty"`
+	Where       *string `json:"where,omitempty"`
+	WithFigures *bool   `json:"with_figures,omitempty"`
+}
+
 // TableRow defines model for TableRow.
 type TableRow struct {
 	// By The level of a subtotal, such as rep.territory
@@ -3976,6 +4089,9 @@ type Verification struct {
 
 // View defines model for View.
 type View struct {
+	// Board Up to four kept tables or trends of one period, on one page
+	Board *Board `json:"board,omitempty"`
+
 	// Cases What a list of cases is narrowed to and how it is ordered
 	Cases CaseQuery `json:"cases"`
 	Id    int64     `json:"id"`
@@ -3986,6 +4102,9 @@ type View struct {
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
 	Query  ViewQuery `json:"query"`
 	Shared bool      `json:"shared"`
+
+	// Table What a kept table shows, as a table is asked for; of the newest period unless one is stated
+	Table *TableQuery `json:"table,omitempty"`
 }
 
 // ViewOf defines model for View.Of.
@@ -4698,6 +4817,14 @@ type ListViewsParams struct {
 // ListViewsParamsOf defines parameters for ListViews.
 type ListViewsParamsOf string
 
+// GetViewParams defines parameters for GetView.
+type GetViewParams struct {
+	Of *GetViewParamsOf `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// GetViewParamsOf defines parameters for GetView.
+type GetViewParamsOf string
+
 // CreateAbsenceJSONRequestBody defines body for CreateAbsence for application/json ContentType.
 type CreateAbsenceJSONRequestBody = NewAbsence
 
@@ -5108,15 +5235,18 @@ type ServerInterface interface {
 	// ListVerdicts The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(c *gin.Context, params ListVerdictsParams)
-	// ListViews The saved views of a list: yours and the shared ones
+	// ListViews The saved views of a list, the kept tables or the boards: yours and the shared ones
 	// (GET /api/views)
 	ListViews(c *gin.Context, params ListViewsParams)
-	// SaveView Save a view; it replaces a view of yours of the same name
+	// SaveView Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 	// (POST /api/views)
 	SaveView(c *gin.Context)
 	// DeleteView Delete a view of yours, or (leads only) a shared one
 	// (DELETE /api/views/{id})
 	DeleteView(c *gin.Context, id int64)
+	// GetView A kept table or a board, of yours or a shared one, by its number
+	// (GET /api/views/{id})
+	GetView(c *gin.Context, id int64, params GetViewParams)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -8812,6 +8942,42 @@ func (siw *ServerInterfaceWrapper) DeleteView(c *gin.Context) {
 	siw.Handler.DeleteView(c, id)
 }
 
+// GetView operation middleware
+func (siw *ServerInterfaceWrapper) GetView(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetViewParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetView(c, id, params)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -8918,6 +9084,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/views", wrapper.ListViews)
 	router.POST(options.BaseURL+"/api/views", wrapper.SaveView)
 	router.DELETE(options.BaseURL+"/api/views/:id", wrapper.DeleteView)
+	router.GET(options.BaseURL+"/api/views/:id", wrapper.GetView)
 	router.GET(options.BaseURL+"/api/exceptions/grid", wrapper.GetExceptionGrid)
 	router.GET(options.BaseURL+"/api/exceptions/trend", wrapper.GetExceptionTrend)
 	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
@@ -13298,6 +13465,46 @@ func (response DeleteViewdefaultApplicationProblemPlusJSONResponse) VisitDeleteV
 	return err
 }
 
+type GetViewRequestObject struct {
+	Id     int64 `json:"id"`
+	Params GetViewParams
+}
+
+type GetViewResponseObject interface {
+	VisitGetViewResponse(w http.ResponseWriter) error
+}
+
+type GetView200JSONResponse View
+
+func (response GetView200JSONResponse) VisitGetViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetViewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetViewdefaultApplicationProblemPlusJSONResponse) VisitGetViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// ListAbsences Absences of today and later, with the stand-ins
@@ -13609,15 +13816,18 @@ type StrictServerInterface interface {
 	// ListVerdicts The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(ctx context.Context, request ListVerdictsRequestObject) (ListVerdictsResponseObject, error)
-	// ListViews The saved views of a list: yours and the shared ones
+	// ListViews The saved views of a list, the kept tables or the boards: yours and the shared ones
 	// (GET /api/views)
 	ListViews(ctx context.Context, request ListViewsRequestObject) (ListViewsResponseObject, error)
-	// SaveView Save a view; it replaces a view of yours of the same name
+	// SaveView Save a view, a table or a board; it replaces one of yours of the same name and keeps its number
 	// (POST /api/views)
 	SaveView(ctx context.Context, request SaveViewRequestObject) (SaveViewResponseObject, error)
 	// DeleteView Delete a view of yours, or (leads only) a shared one
 	// (DELETE /api/views/{id})
 	DeleteView(ctx context.Context, request DeleteViewRequestObject) (DeleteViewResponseObject, error)
+	// GetView A kept table or a board, of yours or a shared one, by its number
+	// (GET /api/views/{id})
+	GetView(ctx context.Context, request GetViewRequestObject) (GetViewResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -16947,409 +17157,445 @@ func (sh *strictHandler) DeleteView(ctx *gin.Context, id int64) {
 	}
 }
 
+// GetView operation middleware
+func (sh *strictHandler) GetView(ctx *gin.Context, id int64, params GetViewParams) {
+	var request GetViewRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetView(ctx, request.(GetViewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetView")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetViewResponseObject); ok {
+		if err := validResponse.VisitGetViewResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Base64 encoded, compressed with deflate, json marshaled OpenAPI spec.
 // Stored as a slice of fixed-width chunks rather than one concatenated
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P17kxu3lT8OvxXUPFul5Pm2pJFiZzczf8m25HUltrWSbNdWop3CsEESYROgAfRQjMvv/Vc45wB9IdCX",
-	"Gc7I69XWVqwhm43bwbmfz/nlbKG3O62Ecvbs4pezHTd8K5ww8NeX3IpvSv8vqc4uznbcrc+KM8W34uzi",
-	"TJZnxZkRP9fSiPLswplaFGd2sRZb7n+x1GbLnX9OuT9/dlacucNO4J9iJczZr78WZ69klX//UlZi3ghb",
-	"qeS23p5dPEuO9loYqWG0UtiFkTsntR/2Bdtq5dYFs/Vizbhlz8+f//nxs/OzAqf1cy3MoZnXDl/TngkN",
-	"Zp2RahXGslp9B79Irg7+M7S6Lf/wN6FWbn128dl5cTTEr/63dqeVFXBUr42+rsTW/3OhlRPK+X/y3a6S",
-	"C+4X+nSHT/y/f1q/6l9aQ/2bEcuzi7P/39OGFp7it/ZpeC+M2N23n9bcsb1Qju2NpnXTz/xbX1xboRaw",
-	"/p3RO2GcxKleHxJ7VpwtpbGuc64ld+KsOH5SlpMIrDir+MQ37uC4ktOyjqvySqpjuvlprdlKOMvcWkjD",
-	"FtwKy7aCq/0aSfeYLJrj/jveHxo4rJ6mXPg9eh9foK//KRbOT+ZFXUr3UjlzON5Wfq1rl5old0w6tueW",
-	"lVoJ5nRqB3hZGmFtcgv48SY+dnJ7t7PxU+c4x8SQunYLjZenu5xHfg2PCqYN268PTGk3fJ5HR1b4G+7W",
-	"4sBW/EbQ2dFtPHqPPy9hE7v6bi0YffnIMlnCW6Xyr2Nc2b0wjKsS/qz0KvXqPT8cv9YKa6VWsDz/W6c3",
-	"Qj2y2fnttSltenZxf/208LlJFMldmyz9LBviaDakfX5hGgWRYHN6WRJ+zVcpxiCW2ojUqQkDJ8WU+ODY",
-	"jq8EuxYrqewlU56k5ZK5tbRMWtxxvEMTiFAoZ2hw6cTWjnHD1v37Nb6PG8MPHZK2mWu44IpdC8btRpRs",
-	"qY2XMFOG9XKkPB6xd3xhMZ2JpI7gC77YVHr1Ru8TXGQlErP/T71nW64ObO9PQu+EEiXbS7eWinG2F2JT",
-	"BOq3YqFVGf90a2lKuAtLXRsvZf2/BTeVFJ31Hx/Oln/4Br/9DGR780d/4xeV4LAJvySFgBPpbxSJ56Nr",
-	"pbRLkOFbUg+cP0q/tlLYDVtzy5RmW7G99lpT4pLqqhR2Bgv125ue8I6bTW6Z1vGNyPCCrVbiwLhj8BAw",
-	"BJAKllknq4otK75aibJg1we2kapkeslsjfQykUT/KlX51r89dTH855klOemq9CHUygqR4OHf74QCIlLa",
-	"BVI8CJfWMNv3IzBRGJG2Ocwt7i3RS0NTcSIF3o14nnHL01dMlV+JpVQyiLgjYX0jMsL2qhKkt6S+3OrM",
-	"d9eiwgt99M3K8DJBz98B67QMVpoixIpfiyr5RiM6k7jWuhJcwY4ntsKKoa2Iq03ftkfcMXiEfX5+fv4o",
-	"Nc+t4LY2Iq2JtykgPFjQoMmTE1aW4j+ldTqlZa1FlTAhvjgwNAsumaqriu2DxDKww15ItS9Swwd0fQ3E",
-	"6H/F/T/JDqBpqdpzldSV2oi0Fp3hab2N8L8uwoWAJSW3QuvNG7EW3FheJWi4vJGo3/eZeDOd/rT50gmT",
-	"5gSN9D/+znPa6VL6K2E3f9O8TE3A1NUMef+mrsSXa65WYlT64ovDVIuwO3FdYe2jG/2m0Tl5WcKl4dXr",
-	"1s4veWVF0TuMUvLK5n+TP5pmFrtoHx8/Kz64sb3yi3jnn+vvDL03t/B39O6+Ue439FrrDWjWIKz2Rjon",
-	"1CVdL+nYlh+8QlWJpWO6dgWI5V19XUm7FiUjBudtsqSZ8CWvhCq5+YonbnrJ0zdsrSuZ+25gC72SlP5C",
-	"qlLv7bx7tNdm479K8+D27pegwUenBUyj+X0zfOp4wv40npPuFkWTfYboqHKybWDvfq656fKNjgnkV3JV",
-	"8kNSj0wTY5hh8+4jE7zz4qHd+Ql2MLE7Rm+TU/Yq1hzmPaQlOT3O7XuKDwxf4PTgBUOL+2+vGxyz/mXu",
-	"OI64ePNVOKFJnLd9NRP0P0R5g/Q1fwZE/KlLmLi5U95IBJO+1mXG/PKcbUEvAKbmdboETzvQgQ2TxAFV",
-	"vmC492TU0V0Ie0eHOMY1bMK4B6M37USTlkxi8B8wmeTVLRuvr8Z6M3TlrRoUE2TNMG+vbnFZfR6JYjpN",
-	"pbWY5DJcSlV2OXDru4qvruiBxHG+qvjKehtLOjQmwaq2wrmKzGrGlfbaIwujTLTC/Jtf0U8S5BUNgdu7",
-	"7Qbs9ZxKmmV3Pcu8dTpZRoj23tUcjyQadldLbdLG8VL4TV9rS+6lSiph0WMqnSU3Te6tyH5HicUInvMv",
-	"G7HQN6LrvWh5n4VywYveM4M9+VjmzUFm/fWs/aTFNjU8kdasbQu/yXjrwfZNqW2lWMgtry7QxYCeB3/B",
-	"W84H6cDT4DmaV/LwDuzqsJrw6CXj1xbCC0HdA1PKsY3Se5WcsyOKGubCVryFB4NnIrfGG2Fs10HdonZS",
-	"Rq/0cjnObsGzSnK3Y3sBGwoTDxcUmVD0RDQ0H65f2zsRKaSZb44pv1jMtSogpjFDvlnxRiy7vrvn5+dt",
-	"792zY64UWPHx1QQHG577mqtSlBi8aIXGnp2fJ+ighFspVL31mw+U6s/D1caTjX8V83fOyzvY/oXebgWY",
-	"CP5aw7O2hvPBWwCfgL/ofUoSiJRYGmQt0jJkIJ69XDJtisj+uWWcldxxtuR15Qr01snFGu4LfMYqKewF",
-	"q1UlrGVAO6U3ffw40TkJ9qgXMqg4WMGM4OWU3WtJtiOWE16Gbly9ZIIv1ijKUPCSe5Ruqqfy0q+gKxGL",
-	"eDYLrZbSbIGSxYddxaWCfzcbcIY2e/wjUH7yJCbK3bglMNc1vxEnErgN2T87b+1tJPWBuNS2T+jsD5y8",
-	"ymHKcB20YZxVgpd/pCBYoz9NOdxGEvXOVokwTDC8H1mGT9tpL27JsZ5QUIxvda1cE2J/9vz8/Mnn590X",
-	"/yn1Xqu0/tcoU/9O7N/igy1vRSoQapnlGK7zt08bT6b9nfvsPLnCWjlZHb/3B/+xl1Gqc7PbAaicWtCT",
-	"IcNb0RMpyJqB1+X4/VfCcVlNj7O9JRaEkWyiBsu3IgQDCgrC7YV1DEyEC+aEYiDo7eRYwStdq/ILnERC",
-	"S70+XHkSzMbQtkCpOElQlht2B/fZcwHQMfTSX4+tuBEG2ChnZPbMmOXhjZ9KYpYLsnLGBCKEGW9Cfs1k",
-	"OfrS/yQ1rviwELsYZJz0vpfhJ2lLuhI2f1u4c3yxRoYkiQDg5FkwEScv6ZVM7+SWH674IhNkR44JbI7b",
-	"jQWPH+iRXv6gzOwYjC0jwr/XpqLsufeSGsA0qqi4dAYbBMPxsoyBM6fZtYCEiuTY1vE0BR/YjTClXDhL",
-	"Bis3gnmrVy+91BdFEzs4+O9SbMPpUg8cWTO1aFB7dbvkBzi+JvhX9sISQwf4Tpc6GdrTVZlX3mjfFgvP",
-	"/YPms9A7GVS5qR7PBPM769yFeMkaemoogKbZ8nMEHhPoP2xqjpXidTx2aswwqDJGRhBWx8JhjW8PqhKa",
-	"AWfF2T81KUmNEWAEWA4gx/QNhjHF0tF/PEUE/aEV8USFGB4mpaNRiuFTTGTBoToaMo3pdeQyKsll1JIp",
-	"akrkhQKcCVU2mp20tvZ85AP9aitVCUMLu+De7MFMFGQ9dEjMiLA2px+X2l/H1l/hKsIfrXmED/C376cn",
-	"0VDilGW8dmttWOnVBtJfLpjTehP1yNHMGk45XXSqjeMNTj9HdMAw74PmJnt7tqKU/HhrvvGmuv+KwU+K",
-	"GZ5sK/8lUvFTJ+x4BB/MaLKccWr0Qtpcnt/Lr42ud8ebGQ3ck+SN5Nz0w/74oMnBgLn5ZwPSQQ+ZcJqL",
-	"uqeEHMehR+POwGfsYARcbHfu0Dht9hxtQXLLzmD6xW8m2p6KHYxOPiixeTJJmtcklxLmh3TjtEXsKLyE",
-	"SKzx38OOxmMkmqCX52gvna2XdcjjOqwoWK2iV0ORY1uRtz7vpG8R7MpfWjuQEAgqEoPHRHnBeFXhHyEX",
-	"UxqmTSnMHDUVOUXiPOMbJr8q9ZbAVqbtWVkLhkoLcxpDuQl+lLR3vQ62qI3V0X8QsycH0yYT6qbjVXLK",
-	"nLm1ri3oeKqEcywYZxRS9cNyygdkuipbZuIYnycvJ458lJKVo9P/gkT9MQ9nQspzVknrGqvSMxFujN6j",
-	"3ePXttZ7Ul+BoICP9fIFhF2IfkwoEXFqWfnPk36GGKWZ8CQJtaAjkoYX3MjkcY7ZvOhmTulAIUYzOmQ+",
-	"ZtP4toZLFxrGODqY1aajAqNbPKyuyVDseNHfDwUG2sp0KvmvUWXjPUy+MGjto0sA7297ZGLAQccGw+R9",
-	"Sn9MkvgbsZzpwp+s67WiHT33nQ1i3AheXjLe8Z1atoAEqZJZqRYggI1Y1hZXN6rP5e7y27kn9j6Z32PF",
-	"DwqjAXeKekxRlSdHPJKOvOQ+iCrhvRMfks6SGHlDDzHmf/OK8afXydxOqUTWM+J1BVbv0G70LE91/RIQ",
-	"r56dxf43qcRrLdNurV3FU1HObxSYYAtd1Vssi/B/At9Dha9gz4L8uhZJ2ZLzB7/Shu2E3lWiq7JupbUY",
-	"AUgobkl9x0/EMrvmVKWAa0m5hW54VYv0VErD9zjsBK18vz6knUsoogaWsNcmV8/i5T/OHRUGI4Tf8EwK",
-	"RY+K84Yspk+eJoVoEV8W2EJjVSjNKq1WoOy1/CEY1sGNT0q+uVkLWesvo+/3rzsuIarox1Hh9C6KxeaN",
-	"2JFAzCXipku/1rxk18J5lcwbYmt+M9nt9wqibon7GvNNp2XkSl6l37JcCiPUImVSIuVYkivdzE4jbqTF",
-	"4qPpBtmyVotMec73S8/JtnXFbYGGilf4ILjZJJ7esVwnJqpP37fsmzyh2EET0haMV1Z3jGPPoKgM1M7a",
-	"ufijqRPP0s38/OtRZ3BrRTHpOmZjtwistf+Bfts0ETY1ff20XAxWMbTLNrb8A9YhPz8P/9cqTn7c/jRl",
-	"8+ZytNaYZBo4H68q8NEC3yBXa7forpU2tZzjuujtb9C3/fjwquQOoW12y+T1ZAbIi6qiIII3VvfawL+6",
-	"aQ9n0zTnSi82ycqTnUt5N0GtXflRr/liw67RReE1XsW4YmtdGy8Ztep+ZeUHB3EWe8HsXogdhj+Ce9ti",
-	"rMf/vioZRJNjRMQYsXAYkMboPqPMCJuLbimkhqnJXELl5YPlsowBbK/ngyZQaQ05ma4fyc6M0ndyArXg",
-	"FqcJRluylU/u3w71ewnv80qJspezlVNpgkuZ3tf5dXJFoKS+qVNOewiADdRVbrmnbomUh3qtVuDPMnpv",
-	"k1rtuHtx+IB6LkKcYXpd2x034nZXe17lSHHmZW+yGoQE/mWixKPPEYb573nSLM2sWtoUs3eZkpVayaUU",
-	"JWukzmDR9i358XjsCKKtgx7bjNyZUkHUNqz6I/+zLle5AfJ6M5d2oKq171KbXDyKfoHxkpBeOIam0xp7",
-	"xPNoRCmUG66/St6NsCOjuVU7bq0/9Qkep/Ta4guSC6jdt1SNOmPy11wlbOFXRm/ZecBYwPTeSloEydie",
-	"DV/D4mwtV+u0dzFazsPrhVnRe8KPUmv+ijv+jbX1/cRXZ8TkICw+KzEbf3F9SOfZYapFgYoEKCH5d2RT",
-	"D5ZCpCLi34RMVIkpqLNMiMl+yNMZ5Fk1QO8VIRwde0FisgpmjxGaB9QBYIhm1qrz+fuInsNtKy46IYec",
-	"wnupVHI8tLi4TmY4KTBDQfJ4I17iNt9Cxh/pNkd5oyiH4wdjS85KuK+E3XwtkjIuH9DPlvxA3nL6N15V",
-	"t6mcT9vJlURld56A4hb1ycE8a9vJ61Y65K0B7tD1ARKsL5pIKJr5mAAWPOUj0i8kBZH0w71okhJa8wy7",
-	"kTsQKLke9fPNqPi+i3bbW9aEImzwUU0v4swngej0gfdjCqO8Y6LIo+uPT9M4ufU1zthZkt56q0eNuzaS",
-	"Mj1w4RYn+HyUEUxefVh24HBhrrkdeGfIh9+j0hthKMthgvt95tzCy5NzMnx518TC1vmkUKrQcAq2/ZaX",
-	"glHt7y1OM1pe6dEoN7zlns2HY4bqrbpvPj9O8WGl37hpwC8wYGufmpHa60mdzssbWXoRmoRKyte4Z1bY",
-	"m1aoQM9KuZcf+FaqFLlm3AnfKHBbg0cBAjm2qZob9CEkVJNtbR3j1Z4frJcmVqcLGHSqUOhdTBLHzJPt",
-	"7TN9yUuBCw4DpjcrJLkf1zvwxSa5WWCZXNAeod2HhU0tvSyk3xDalRfM4KxJOuWuxUGnzKKvpDcmF3jx",
-	"ULjXrsBaL4wbhqqk2l2G8F0mr+0u1oZ/9ComQxy/qePzOC6ry8lkEbKjE1ng/BDWBk9ReRhm0iz7aw2f",
-	"o5MnQDWM12LzrawOw9hHt0+CnW2QIH0MEBwlE1mndRmA0kLYPRbwAcwdhCSw6gJhp2LZzVowWJvXAqNV",
-	"1qLbgj16/KjZ1jUvGXkxilyGJlDaLPMmX6fd4DfOAfrI+jT9F1d5bbptZuVLlcfTgqb5ftovMIJv0gH9",
-	"hhPTyUIFkol5ZHROx9ed5wqd28k66USCbwjqcWJGQwaRFG8dcd7WzseLljZAQxFzOPtWplarRpl0ohar",
-	"CSdEDGaQuedK2rhzRl7XTtwRA6nkjl+19JApHhzSEfIDY5Jx96RefuALdxnTdCzIgnaqTjMn0ZZsk+u8",
-	"1k3C+NBvQl55G7MnlxMEPhBMmWkqOb9fOABMHgFmS4AS4peEgMEtQ+dxQQXTWCvtReO1WEtVMul6gACj",
-	"gjFqoUkL08yBbmkrgik3T77cyzNqKvkC2XZc6gXsIBm1A/fdrOy9FHgMnrCXE/BCrNY+LuWcmt0QqexH",
-	"uiYpHBtebcbe8yM30utEL+xmrAonupItos8Ms7HmvjR1NkHXbhkmnaseNrt1nYlCmptUtLlMa8cHGdbX",
-	"Rib0d5UzgeaCFCE4EeCMp5ItZpF4e8oZOo+p4JNQtmyzh/jD0Z1KZzxG/1wmeEoFv2eD6RQpVNQGOqUr",
-	"MEORQqlF8mIeJ7HMM2qCky3IR3zf6O4krdCFqKqhepzZ1zqewwzUybm++T4cZUKbwHWN7Em6pisYxzNi",
-	"kHkd8ZY1XWSv4nsHV5GurlnyBfm3h9Os4KlblMpE7ZQwPCDfoCnu9sbHLSjnJJUzg+Xq3ra6anHJpOcc",
-	"sykIlSQUk8ywanLcOQN69FMW6YhXFeo3W+5gjwkwhUoXpqEg6SWz4kYYXgE4M6ZDIaAGvC3NuzIqxSRF",
-	"xd6uKn2abOgW9wxejXdGqHIwj2EAjmxKDd8dRGtMWpgxhVnyGBaf1zdjWsTk8cdk9NzEhyNF8Oig8s6X",
-	"If/AsDEvk9HUxuOIOi4Cgega7AZ0Xk5QovOesQz2y7sZ3QZ6248LCW8+hgBrrOi4H4OHYN8FkPUZoZ0M",
-	"mMh9lru0hkyt51WUe318op50aokwNAT3uq5Kdg0OMWCyC0jaxSrEpaycMORII6An/4mN3UCQq6XzUk8k",
-	"BuN1ONH7gtZ1otcF59uJXhcv00nel8lJ7hZRZOoA29RVVy6lMVb1Nu3zDnVSc8JYmehgcQZCdFyXzAaE",
-	"2mhjt7zoaTAHCm1OYpIteLjbori9n2PCh/GSG+I5/Klqi4aDHzMB90fE2MQIcsciOgLpHXarZvfri7gH",
-	"HzPxLZ+NMwCsO4CjOrjd0wKylFxFXKRBAmwSwVs7nr+kLdywBGJ6A054hzzbE+d+x1ml1vN1kFrHfoeM",
-	"KQQS1/FrgOZiC13p2tiCXUNnDbDJ7JoDbkxgIOFvJ8FqXsoVtukwep+Mu6x0qpHfN47tQInFugvljSYW",
-	"fC3Hwdp8/D5/p2Ge6awfNd1LECP/VLZDq4ctpcVlT+JjpPCkz/oHFSq/KQF/JW8g4+y2pxoPpAcgMJIp",
-	"dMsEo3iWYbo7oRQ2iljzasmaP/VOqNafTi42WEG21aB2OCO5WqHfR5oF/MP+XKNGuTDa2jSGAJFMDD4i",
-	"6hVJ4pXBpkPXyNhvpK4g12VlxGFcgGYobEqWVBZpiH+QNiNU/cXOFka3gSTB/4R9psQheBWgvIvbpqL8",
-	"wv+PO8zFley27klhNp4AAMmbFmlDcGW4VMHr1FjXxz5+LeegQdJ6spXzARcokBE4olouyJ0wC4Ru63Wy",
-	"yJAOTa8LDVTg6dPyB8gGpznDE5CGeHoxFOibcGp53n7LzIRpGsRRd5Fjaz6rN3yjgnfx5GrZUlZ3hf1X",
-	"mbTWrc6cK/TUnZnxmpW7QykjXsq7WBExYS3BCzfhUfBR3imlIJViAZvZANnpMuBQNr442r04g+HcfSSd",
-	"b/1vpqP9vgM0XfAiY/r6FK9PGOL4GGhTs2PoUMQPWI7SMqmmjXn3MwjvuGq24kTHifsRTy1aaPHUugPn",
-	"zy4H7eA5nMuFxSutN5ZVciMYIDFKtWJbGZJppl878XOdAvj6G2RggCeVG8HgKeZ0yMyojODlISaNTcmU",
-	"8W+4ioH+AZbRp6IOsj0QkNP1Yi0CWAN0Gt3rCJUWPIVTNYf2BUoGhPZXFLKxw8kkU5zMrRf1OtmIvdeF",
-	"wp4zI1bSOmHYtd8hWwR9iAFw+m0TansMJk4n0EGKSP8qk26W68GywTmc/yh4HVMtCoIrxpIzSsNFR+5e",
-	"NhmRhde6RLXsodg1S+hmiJ1CJlW14dUJY8b0wl6aCW5y7lDepnWGbDx+vG1LL0RZIDG2WgPkApVpwKQc",
-	"0iVFNEeTecizG/YoH0//m1gJVWZ6o08rvw8dmQgq5WwePMdsn8xAzpNQzXZ7q9o2+b6jO9bz7YQfhUyo",
-	"fJ1/g8+VV9/T4fZ2DyK/lYignmnMnlPkxrGxxjLjR+2C6Y0p/6b15gueAg2BWHuqCxl2e+n0XwHAPAuY",
-	"DhzEZuh+ZHXMg6dq0yW2olh38nRbzqrGrZ6UP6GINPnlUFV+3lAaOKqdMNZLpvI2DRdxA+OsihaEV/Pe",
-	"9oJT5/Otv7CvqDavFBhWuIAmJAZxvxqvSvwI1VwoHEo6ZL5t0lV75E/uxvDOegeNN/bpfkC5VJz/hNRv",
-	"GxBquSoZqIegXW152UqqfWTrrWdHRuySHY8hDyTthcAUEdlrNq+Xp8nrHypolS5X+JguV6ftJpAcAmya",
-	"1QK1zO5yvkPisAwmZwcceMMzcbubpSQpUrh1qkcq3yZLpAL2DurwEFxo/JBYv633iu1QmwGVO93yKJa+",
-	"RKDM2lFvfWzSOMOB/lNTm+MfyPW+C9SR+PGj68MjyNKFIIBiNJnLVvB+Iw4YIaDppQYI+APJrnQhfjJJ",
-	"s8djeYs/y4apcxYWV0x84NtdJRBdhnSE22vfsYCC6A6pIxKcohp+mlRrvXmSC2s7Vnog/2G2Ir4MMfLj",
-	"Mi/cilnh0WbxKVQP223a259Wy6kZO7dH5Rhw3MlZ3vg4f665chIEDACeNJc4KEJ4lwLaW6vgJcYnKB3g",
-	"yFc3GKSlTgiUoR6/T56btJAPmMJ2zYbpoVu/XoKzvF0jpBVDETfNBs+fk788tRNl9muQorM039DCZJLC",
-	"ittI/TFaUrs1s9RmIkTicYb9KXs0JMcVe3BSL+bG4mLr4tGyxtDKePTBXFs5aOqmBNjFCZCsYdAhyAK8",
-	"kmoCQlGfybWbB2f2rgX/Ngcx6TjU9yzdrK3RXscXKlexBVtkf0mw+LdyBXX0erm8CCjXbL+WlQig2GhC",
-	"+qspJKSZBZwQpU3TGG4EeG7ALvlO7CNiwMPFf+eCuGUL+b2CCp0HGjxx1H1uA9k2rcQ/s4uv45WZiVM5",
-	"V55Ku6v44SqH9TUW26af7bhzwvgt/J+/88f/eu//5/zxX548fv/LefGnv/z6b8kyFV2Ntqh745/JML/O",
-	"3Ol1me180yq1uyVdzoCuKNh5wGNCpfIJ+6HN3ugO7oMt7qnjkWVeoUYdFGxxL6oBKMv1xkL4PovF+ojq",
-	"eiusjKU2IVd5iKu8RggKxiu31vWqaf4d5+QX30AeNnjIravUhvVIgYVm+OYI+c27+Ok7CWNnyOZtbO45",
-	"g2h4SEYZ2tRX2jBxI8wBLMsCOxDBWWsrGK+iGgXFY24ttqEQv9vQq7WJmRzwF+SUx+6STKtJnT+1sSmH",
-	"mungwsJTWCQibQMUsdZ7tuQm+sQRdQKB8mvEfkP4c8SmJc8cmB3HLrJI188yBJ1xnuFu5M41VK7OOFa9",
-	"E+oqwnfF000VT8PvSe1F12iTVQ4RAl2Dh9rbRXi2WiGUcEE1zFiRX2m1CiZ2sqFJNhtAJwxGCETpK6yX",
-	"8YcBMLolP1zG9joAh9Hu59N00cCoWl9LGyUkGnD8QrTKuD0tOVlVzNRKSbUitGJwfmvWHel2Ogp0i5wp",
-	"W2sxSdcFeLtB6L5oHvnFaKgbp625oAteVWA1jvWpSTR5+fxWEHbY0D27V/PrNkqym+OR/+W8dZP/9OfP",
-	"Wzf5WTFQCHlK6NHizC70blTjeAsPdYNDwX+70NstVyVchu4B/Xnmvk8BPv1O7H+UYn/b7jBj3b+wHVV6",
-	"s/9jXPbqrkHSa3ZKfpHOh/1OMs27fg6dsQYL8qXYxzmDsCnH2cqLqmJWZHrwps4keRDayaVc8By0/kPm",
-	"pU9OiUp7Qb/HntNNi3lpsQvvECz7seyZ3BU2tkR9kKaut2reOqdbq5+P1P3BTte2Nb6fHXQ9C3KVGEqq",
-	"f2u3QkCoURpP4JbOK5HuXJh0wkoOMMHvBBS8rfkNVAszK6bghMIrg997dIFvBC9vwVdTLqyKAMSkDar5",
-	"0eUclnX17iqlrwFcIei2IbsBNLRoGHirirZm1oB9PRlGT23Y90q8k1vxuiVhe95gCvJNY31aiSv/3VVb",
-	"ZA/T9/FPChx0wnR/sOK+4M6TK7l/kPTUbgzqD99jUm8almMIa7+pl0tj33LHr/phmHYe3XAuwFrXxl45",
-	"fVVpvUmFXUvJVYHeDc94wUjSrQgdX4TSu/FE6zgYyovccNNels+1MmIh0y7FL8NeMoilNZAL0KQuuF/B",
-	"obKXNjRxsQEMr4cppagWYdp8vQV6I8xAWGToGAc6FFCik80B1yhx6OBM7APDipSFNRZSlQAfETtlTpIu",
-	"TWJZCgIon82EXbJ63VWmxd0bbWOolvSqXUsa/2ja4NOmtQ+mO63kLb4R5obMgP4d1oTxMKjqUySDahpn",
-	"dAjGNh2DTbbv+KKYJ3LH99wqS2heq6/84HlUhgiQNmhvwkOjaUkd/IV20kdsJQaHm6Kg1zyVuh2K5gYX",
-	"TThLLaC82wYsmwh5xCDyL8/N195twhgizyPwgDeL2kwvoRcFtdebleKTJzsM4if15tG3ZrryzewtkUVw",
-	"C5s7DWTGk06K5uvtABYerP4Raa/Wm1bYrXUwBXdqX++YFFtR/v9QOmwumX+UOIMB1auIpRJY3MSGzJqs",
-	"jTxqUFBMb1Ugq6tpHq7bK5m6GtUnW4hDM8DGBziw3Yudm9Dp7JgZwg/zc4zdme8oME/SdOqWwglc39nu",
-	"f94whi45l6GPThPbzzvJizPLtyKZ7fgu2b+0gwHKKu6EQQ01ZN3HOALOgasSK9pjSW0OyCgH8+VfeBeY",
-	"ryPMZKSVMCa03qJPFNUKpaGTg+w+RiNp1ju1QqwVA0kBkGMr64CS3dnQBnRWhO7NGCQB878dJRmPxsxW",
-	"McKbMxct2XuuuWP5AIj05o22yVyT4hRZDAnI80NWF6CWNfu1hsgTNJNhUmEwxi8NXUaYBixXaxdKxqVh",
-	"kHNwkszl+0iGGFQKYdUvylI8iGennQQ2gmrnn0rQKkJxz3IJ4ctuJXAfPpXm1gRwu5NPt6fie35Ie/wH",
-	"GlfFJlQzAE1vCVtKXZ9wxAKnm1xjxRcidEy6hQ/wjpkmkwGUQg5Ku0dSdj0BsucW60kkL8VSOWmZEdCO",
-	"Bfr7QqSGZSJCIZV2rCl2qxX1qdJ0csG51xVPiKEAg3F8kLVRGb8VdbAIYPJzCnTf1UYNFoGM4In52bai",
-	"NjDH5GLT9W9ZhJM+tElS4I6DX0zwNc7EHxsCEoNRw7SSu4Ad1efXUYJLrmUzEgZuBgAstHJIFLX415yg",
-	"2XzTsjiVXQhfPrJMorcU9UOwr/WKOVFVTblHUg2u7dy2tKGsoZdWDFhZTfVXbdSFthtRXSjtHvOq0vsJ",
-	"/SGpAKFVKesnmDreN1xt0q23cwg/pwDOGapCBO6Yv16ElhzxgQr2DOwwOKq9sGno95k4Ox8NYCcWQraR",
-	"dpLnFtHvehUF2uQQcRHXzZuXK03V8+SVk5Zu5j1WBQ4rG37a6WUi7EGmlpsvnLwRV9nGjPR9Bq+Gr7hU",
-	"8cfHW0Zp4xgdi32VqEgXfhxsxT1m7pWNcI9Z7YhIM814vVd4nwgpNCOf5ZjV1d46ELmuw/ld8/a/Vith",
-	"aP+mbcgNr2SZP178OnO6oOCdEq+nrTjas7ijEa5nCJUn0HEa4J+n3ce3hanId2DIOapngZGHteT6gow7",
-	"mUfSJHo4D5BL08HBGG0k0p5ihmmkLa+7MZTZuLANjeZBT25fYNpR9GjVccz0tq0FNzbV+zb0TZxEIREx",
-	"IYW7Z/Q+Vzw4L2Ya+wwnRmlhIAw3ewmIMQFO5/n5+VQ7BAGHk4PL3QyNNfeaStwMRLyu6tFoZ9Dt4OZz",
-	"c/cZdRq+DppovKoOw0Ao8MTU1wzwFMxwnGAyijLkTF7J5dgPflpz981yhlXZQ1qJvabgDMNy2/gWSCRx",
-	"AXRE4Q4UeOEGL+mbxqKZU2Z1mKbVD0ZtavetvhFpx9ydAdqIix7f26D7I2LAmrvHcpmslW2uRz9hOYH8",
-	"q/XmqukKS4+3U+iffzbaCPkWXSznOrlahDt5a4+ECsVeC+a4WQnHtFfHWs0XhxUgovGBco83gpLIZhLl",
-	"jArdBvZ7XgFbLiBD70uvxjptYib6b7xNel9bnQDv267UvH2ePSZXp9GA77YPWHwp1GzkirCBx5oYuiTm",
-	"NHHo72vAmWjVF9MORExl0Fjbk09uPsUggiuBK14drKPGhGIPg1SCp7vNvtG1k2r1nU7G3vPxg2mLJD9w",
-	"v4ikPXkYfkBhjLrcUVdaCPWZssm19nzlWuvNVMXLK35fi3SC2CD4VRWBqlK+JSyvhBQv6juK0fWVZk5D",
-	"m3lsBpC+rzYdYocCEKO94QINnKk1jdKOeQYcgizTDK/WmSebWuldKtL/hsgJo6oVwJDt15pm4mdh9VZg",
-	"p7DrA84SehZXZfNNEb6aOtlW5GtKC0RUiqqA+BW0IFpT2OI0Ke6/5WaTsvMAbj3VPgiPdyGqCntvc1Va",
-	"6MgGjhwopKVfD/RYP1ZQoMin1dR8KqztANTL9zQnaeeiu+QjDdlWvN2dCd3zaH/S/dnh/ur9IzsT4S+r",
-	"F7V7d2S3ogN2A064OSCJk52U/f7XfRzFwW5c6aYfZROsmx3aS8PN/6feM710QtGJCG/gcyfKCwbArnDr",
-	"IdNFbgQUhPOYDJ6H3Rpoow8+ajun2327xbMONIYQSzCzFpVhZ3QIglzG8m3CNqAnqDmlyeCFZdvQZ8rr",
-	"6E5NOI03+OR865Vkbq9a0rbWJFVfEs5J3jQylbz5TeuqFOy6djHByVMEuGFFyfiOG4fOWkwnzVTAT7SD",
-	"+379gHFGRFOE8CuaGzDx8O7cJWpySjKdnXpoDyhNQj9NgHjsVXYEWDsFgk4vl0kGmgNL7w3QSuSrPdEm",
-	"RlJiPzTQICZn1gl0C4zZec6SYQ9H9Gzg07nD+6rD7wZNqD4MMTBzbjsXAwG/19xCKX8QB7Tl+LENFf5H",
-	"LfwgZGMzvvZMOxM+p2jiC67KXjZGT0e7Jt1h4uusGH7dYq31jBd+CSiAw69MC5mSHwq2F2JToFAp2M81",
-	"N9BGcc2rZQF4J0nhcklSqI9mcYwoqEqRw6HkDLzWqFvBgzEMZy/Yo/hv9i9h9CM/jUcKEnN5EjKVwAu7",
-	"B3uHjgKp6PZMi7Xi1l2FfL7+Tbg2AMO9EWLXXAfLgAF6FgPc24+KGCfctaq8Eh6vjBUUED/R6pGW4YMg",
-	"LSBinLKCWu+dI/xJ9c6J/lmCXUHKL08L/WVSj+TMrY2wYOJA0wC858V0rSEgq97eHQceTYL07CKkEkwR",
-	"4KdiIaNbi20KyJ5AkjP4qOt+VG+UCue3Ph/IuO7SE0LjtZKqTa1spCuQ1N7m85d4L9ppQm0khLSi811L",
-	"xZmr1kyKMEe0p8ldPCPg7knpQ9wI5R7jm1mQx0cu26Qc/t6UQ9SaTWhMXOgXkAfvGZBsO3P2XCFnn1F9",
-	"daJcxbzumMnhe1iI9DuW3rSjRjS33HLfRFsmwfI6WagtKzHCHbi1NE5AfzvExKKaE2hmhlYDaFwL8BAt",
-	"A1fqpwXeZz171tPmZd5O8A0l5ljgPKAPYvf76UQ5M1WsobJMG+WJZd+9SnZuKUWrDWfW7ryBd8+KeFix",
-	"OU+oc78+QLPr0Ll0DJs/ZKLdpfx6wEsXLNu8o3ga2glA/KYcvwEn/G6vmVlujQ1R0++Ryg57a2zQ44yY",
-	"4LVBMP+oV88j6nnF39DiJ5lDy61W2a5MhHu7BVy7SIYIHD8xswhiccmRm0jVjPbbAwAFtIkDfROarcZW",
-	"HZYteCVUyc0dOi6FdTSGNMmxo1rz4AJfEg48UVQz9eY8hi7cO9qbGXL/7mI5NaG3i7Uokz7RXcXVjNzc",
-	"iqvRfcZXpqehdyJrZjq9EQoouNQXgEl8ScjEXvhpbGcDQZtLhBTFsAl1+bQaftvpOMLLGNHzn8ffJKN6",
-	"bxt5kIno9WctA4TTXhhxif+kbh8IpIXy0IvC6wOrVanbxDuloLJfIZ9pIBiy/LfYdI2rjizi2PQvXSab",
-	"xz7pnWpLNFHcbJtrpdegyd4bgNxRYDMmu0K9KJcTAzWTUeZy6YX5fM9sAWSdacXFo26P/kv0rOWqk66G",
-	"WsCQyfRw8Lcgdtrot7doA9VGeaM01E4WJS5rONf3ra7qDHrhjTCUADyhaKKUmZZyCu3K1OdX84Y4hmUZ",
-	"t9mMxLs6LVQvefUOfpF41cS6vRKDBPh0ETcx9HBqr7pBaMFpZo7nRtwudy57Io3xd6xMgGmFOh05J/Kh",
-	"0i6Q659zSWhJaLt4lsfWemxE5hcQ2mUeeWTvy24vzsg1cDS3l41pw1non5qApZ4MRE2kEl0RA6lqb3eG",
-	"cAmPFXSEP1tBQypINkTsEVZJAVkCnkuGXpmN3YXu0kv/gELkwG5Lui4treVqPfGWVnjfJzy5FVifOelR",
-	"wGKb9vDu86kP/mXak/0W9XCTd5+fxXnhqwrcJlpY8hjxGH5EFIt8kfXxIbdR08lPyJOSzkuSNGKk4EZY",
-	"R6Im0fst2Six1fdCWkauHarGevSoGzfUyRen26RD7Q1ESTClk16K6LO1s0WwYqi0bKgbeqt/GGDGgc5M",
-	"6Gpe+hmK4lKQBS1/duScGmeQ3zceDZhfrMq9Vb7IbfM8eqHN6IdrOrVPyvjo0mKq4r9T0HNLv/CL6AfC",
-	"eT5qwOVTIQJRWRG91JlSXdT44PgQHZEFI/Q+ldAhj6msRKq4+A1MFFAMm7a0xIItP4SumWwdjCEGZ4pd",
-	"6Pbrw1RHRNY9dNM620lv6vGn6b0L2xj92XuRLpzqaKyRmMMrOpVUcT1xz9sUkyby1UrYtH57l+SmbMUO",
-	"ZYxCXX3QklKEWelUdXcLElSVrSrExqWecDKLfXUYyBKF/iHdJJCQqxDczQlX764BUe/qQORYnTHBdEKR",
-	"p5j9WletbAkQAGlu3wcPv0ajB2VZJfgNoEHNQdv+RjHOAoOkZuyhXzfmmgLMdID7HqTkHrQ2bR4dcjsg",
-	"gmcVvWgtChwm3hTm4XDkohOZSGcmIkw0eTxU2VAGgkdBIPSCxReBW3epa2j+yq4xFy640gf7+h4VdhzR",
-	"YBGCc6P3xm+CtlS1M5GnRRaQiXlMFrntsEI73NDqAxynlzzQgBx2ei/PEGgzREBanc0mOG+acoBJIKVf",
-	"NY/PcRENZdxyaXPrGXavW/CllelMOBTH+ESUyAX5wsgFqXSvk1IXnm4lMoES6MkDqS9O600XH2+j9F5N",
-	"leewpW/9SJmshzxCHmReH8Pi9Rh9r1UiVUAlODevKjkjvtTkkPZN8Hk4dyfFtvOj683VNlNiUqsFZGyW",
-	"E0LesmyrKK3oSOeGtZsqEBm3NrqN+hwm1p5Fs+sNKWd5yVeda9rTvCmyDGw1wED2eGzo6CSP0w/bWWcp",
-	"fA5jHVvXqjRdb8xwQh+kxs6tg1H6CrWM9NdgAlxlevCDFqRDnQMnYvI7UIA3FgyK60NsXBfcdimmg53J",
-	"MkynazZ0OYbKdftumTN7xHAPpB8AO7BjXjAUIF4CAR5pw5TTbCoImlEm3I9ZBOzKRmWJu9/aA1pwKzcx",
-	"S6LIx45kXu462vD4sEDGx4qzTEePd5CWl9CZIvbzRH52XYkvsadysuR9JVQ5gHYMOYbBBWf03rKt4Apb",
-	"+oXOIDu+oq5+Bf7mqNz/svGM4LXb4dqngRvAHBGQJhUf4yYAKo1uxLf07MmgOeCtOVyOHPqGtwV0lREl",
-	"8Ct74TcXKmEp/9T/M3K/eju5hC1ghh8ZwX4GV5kM0p+izELzpnGb5Q54ekUd1o6lZoS1JwNsRgdOuF9r",
-	"Bk28Qx+dWNuimH8QL0kR8mm16Tr2cpyjAbwmvBM8pnCSzRSz95Uu2uTKOMh9wJb8/UI48qb4kQkTWSU1",
-	"A2hen6JjgMTLcG38LppMOAoEk3kZNS6wuimfUxpq4Ao++nS/7Fyi3hDE+4D6DLhOQ1InKPiO4aMjaOmZ",
-	"cM27mN0N8hV9ckhmdu3XjC9VJWZOYyskOOY7MTWkFChZSynIgNObqzDiDDUtzP5f8V3BrA5lkAjyi4+V",
-	"0ojQTiaRBhADMoOaPD41mNsTQNrm4tCTYxxIuDjOxiQKaGKMtC3Z6/dtIwpyDA3l2UJvsWFv7gxTEB5D",
-	"u+RHtq+M3qID1hhADUzpctYPjej+JDLRZEAa1DfCxCSoUjfqVKYpbiU3IpOf3RRvhn7+F42+SGYW9cuj",
-	"VFVw2jalyaIKHXtalZ9SdfMfsdEPpc2mTJOYi5vzttomDkEVwX47gr7YK8O9ZRYYWDMtbPRwQFlKSuJY",
-	"5QDYoDIL45a2vgZm2uBJGrF74oQx0mlzSEa7RDXDFZST56XYuXUmD7mZFLDzZ5f4GUC7HIuWCaGHQbWh",
-	"E2a7R30hG+bYrw9Z3wIuN6kujDv7215+PLU0/VCpao94TCj0ukO3BYwHptuaNTBfKZ+R1azixuvpDAo1",
-	"oi5Fxhpc5nDpQt1vnS7hGDR1gz4yfZVj5i4suujwrh04JSxgJPRqzpvNmlTl2QODbS5t0b258Cf7wHZG",
-	"l/UCgHyidjheH9VNqL9qZnYHWsgHaMknmHlPuqSnKVjQisEzFzGWEOvTYq1P1eEYOV8TuZzjfFpoq4nA",
-	"9lUT2L6KzzVGfKDvsIL01TMr4b6kVkrd+3fcOkM4SHUBiAUKqBNm3/uBftSTcFxwsPwU06iU2YguKEQz",
-	"08aGtG76LptXjjoRzNRS437M0Z6VtBS2NhU+oZrWeKdx45sAM9l1KgXGOJArm28M1WR7TV/ATE+A366M",
-	"KwAs9uw+zEsFOxXa57E6Hsmi2a9Ie9EmJudDc2/yoKDNliTbnc3d25zqk9VSGvqbDLg7LvKb9yaXTL33",
-	"7xod6ysv1MI5E1qe0WG71EpczZkP/CATsitrMSnjeHI0reo2G2zpHCdo+K33SphBaMDZDamJ3eObcT9o",
-	"EcMZy55M3kmEQJyTDusZ4niMBx5LD7sRCe/UvOY1/sZvOq3Tc7JQY1d0en12QhlItdqYZErSNxEGCWtH",
-	"mv7UmSLmef1+JtPqlpINp7222eNjfS0UyAy6YeChYS9MujUV1npvpUJo4ynTzcQMbaeMKuQoblH9Fpi/",
-	"Fo4tedpGqDIpDloWxRxpf2JIfJpEcuq1Sbl1V1yqpB2sGhCxJpQNHbj2YucwNDbxMAJKfWIMNLXxlXLZ",
-	"9pnsuXSxFHDaKAP9PrlLNvI4moNfs7gRBsxsSuScfD2yqYl9xX2ht6h5+EUG3Z2FHpXIg4Onp7X7wI2Z",
-	"kqs19i2GFm333RzPYDp2thkgRrX9di25rER5SftpBNZTpJLBuHQJZfKVEGWAUST3ohFdOpiuZE7Enso2",
-	"2WvlkuVuU6ro7i4x9KHgdhb+MBkZTs34R24kpxyFdNuWAbcgJH9QU9VjfS8DevVTg2q45xX0XjF6W4A5",
-	"FkEaJ+dWRUSvIRkTFvkKvGMEdyQX2fr/uC6qQL5zsq9YLoPjIuGdCJg2YJ1y9nPNlZPucEEdM0MfXlQG",
-	"MUDitJ46qbD4lzCHZIYHYZbEBE48ueLsILhh8a/a1h17aLxbQeS82YTk4UO/XQ9llMPz6CH2V05Qg9cD",
-	"0NNLJE9nMMvfG4bMtWYeTLdzUh/P7TUR6EYwRFxARz08XVA2MUU3jZfRXJXNp3tB4iKFYmjd/A10a6Fu",
-	"8atbt5HG6zkcGL1j9A7snI6hDBclEc+LVwSPinYjlBUSj2r6T4eoe+AKDTsaaNMUNu+F3eS4lmbcbjC7",
-	"gVebgPQTKuMeWYoOHEUB73z/8/c0u9cw5tA6iV0dm0+35Pj5qMosOMqQR07TGFoBjX3c5PADX6RRPDkr",
-	"xUJueYX4d/6DpeEQ6O5Vc6VTJrLoFZkMvFfasNLwfT9Xc1qpHfkIcDlDbTA7vO9kBzq7Rc6tBIPeqwdj",
-	"hqG2Kt5DDS5UBXgPUK+QrKFAVj5zuEF/YGBYLlu786MwcikXPF29s1iLxWakTBcrrZyXSoTMiSbD3mgn",
-	"ejB17WhgulfkN6pxuYOtaFF5okyDNfbJP0n6veAm4PUd+W/23KK6AGmrjB6NjcxCmpswN3IREyS8jglh",
-	"AYpYQuroXtp0aoS+EQaavWbbpmG/905aMUosgjnFJvBK0FYTsm84s+KuxQHDBQCTk1+Ls73RqSDLrVOc",
-	"v5UWcutGkyqCHTwhmzwQQ3HW7F/o4IjzT94eKfYDyCyDaRLciv+qBWaMTnbp5aGsl22G0wCEJVo2TPE3",
-	"/wwzG2NFUuzjEgB/Y3J+v142XCr4pukNYfChXhPNyPMQhAnSp5JoA7Rw1PzloZwb0L9UCXyIspBMKQyW",
-	"SpD7qLmLZ4nW5QvRr/fo9dfvdXJ5nmxrE4vFJzypsbfRaKucEMAdfWWI3Y8+aLXpFA3GsugINxuC7OR5",
-	"sdQi0Toj+AaU7oNWocND2t/Vd7ANV3w03hNeVYOh8pHVpZIaqA3Y0aXP91ZoFdHnMoGGNdbjmnP/s/cp",
-	"oE8rFrWR7vDWX1FKKxA2sHHp78BC642MEaKLM2glfBWeajjqTv5VHDrBFLj3QM1+p1tFEWvndme//got",
-	"RZc6W6PtL47l/p8hjluQWxYKuoJsa91K6JICF5KQYFUZqylBp3nCXt4Ic4DQCoC9WrlS4GFWTIG/kTNa",
-	"GsOFY0oqrgDjM0/YS2O0QXfkDntbM2w/bdkf3rz6kv3ls8///Y9P2Feo05PKs60t6D0HBoozYlvBAdpL",
-	"hpo2liI4cI6Qeg6P0bdP/tFEKy7OvvfngPXXeF5n50+ePTkHCtoJxXfy7OLsT0/On/wJLFC3htN9ynfy",
-	"KUAykRdsJYCyPWmCUvdNeXZx9jdp3YvwEHgGdlqRkHp+fk6lro6iWXy3q0glfPpPigkhz58cD6fBEhI6",
-	"1YMMXRmoC5QhWzBiZKbGiSt4GpqR/4pJDFvuhcJZWCzoTbrkB2x0wwGePCbUAvd4jBB6jq+sv2yv0Yn1",
-	"HmA/bWIvvzSCOxEWGLuIf6HLw6x9HPQ/in3cwS43cKYWvx6d4LOTjdwZ9ihnF52idz2bsvQ6NRGtP6GD",
-	"ro0FU/kP2ItIq+rwR/R7YMlYE9vrH9OvRfcOPP1Flr8iC6oESo3u+X0Fnzfnt+OGb4UTxr+XeKS/Xg2H",
-	"lOVZ/wiK1nYeqW1DoEy/vj86vM8SqrG3CxgA1dx9v3HB07acq8PgJtcleuLyXAaeSO9q0OtoW+OZNls5",
-	"or/8WqTfFKeRe9ln6Xf1Wx1VBzSsKLuU6jYhdh97vKXGj5610xHF+elutD8RSOdL3OkXrR63d6c0b9EB",
-	"ibBKrwqmxF5YR3y9TWYtEnuLJnSfxp6KDztSLJOk9hK+/kRs90NsXj1+urA3XSKLo1xLxVOVAgnyqipE",
-	"DC8Yt+zLtz+emsjQt/rl2x+xC8xkIrvmiw2aTEny+pZvxBf4yKyb+S+5u/uesX/JHYaAtlzJpb9CXnl5",
-	"ra1bGfH2v/72yEIwqKy3u1OIY4abEUpoS+64V5+1EnM31Rt0JTlak/v6tXBfxIcm3dsm0JAXwBMvLoSB",
-	"ml/FbTvLpMnn3oMu1tSLOvld+bsf4Lqkxc0mjf8ydClC/H3knhkm0DiubssFiiyfDK6yGdudKZBoFZGB",
-	"DYRuUs4WWqHLBvy5NrNGBJzKMNnn5zNYdiW3ICcSZwacP0JqPut2oJ2xb4vaWEhhycz2eK73KfMhpJxi",
-	"Lu8ijGUAgrKU+HEaxozRXGBeOEzB/F33Fjwi12MKVOAhr6hat+EhEU99gIV82WCu9zhIulbm+fnzP2Ox",
-	"MjjLg/VH6gkS6RHyaeKMD1gRkr8J93mkYdH/7SeROVmY4CkkAsSLQ8ghNrMLZ1MAmsz1IeALRmsBqy7B",
-	"SbMXYtc9Vzvin/iS8LsnCAXqNzWDJT2qFfmNHkEGdvAWRfTw1DDRY5lg9fF9LWR3vRNoolJWMTcYR2ie",
-	"bH71fqqOCBvXwPUSpPx+DTkCFhLzwoCpNQAwaHIJmfb3g9NY6J1Efxzms1eVMOhQ80dCFCNNjqM7fcrJ",
-	"ZPfEH7DdiDIm2qfmAk/MnkzqTdHjnZFTE066U9WnzVFJblINwSKZO4za2ktgik1hNW2txHYkmP0Zneqp",
-	"yQQf/0km04zOFxCDG6XyYetuukEWq7swSxWALwy2v/ZMnEuId8ssfVNt3R13oVVduucStX+oYi9rEe1E",
-	"jcw3qe5k2dbka/a10fUuYOtnhsGoU3ucwAiJP4eLQZTaHFKv9nDsUFy92CBpXDCtArMJnYC3ApzpcG88",
-	"t6OQPTUAJd5AXQAA8LxGNLTwex7dwFkxYLgqT8QsIFyWFimYFx73sO6ADMdoWpB9nWja+8mqcCs6eTJG",
-	"TIoChmiaRIU2T85s7VYqcZJt/T+n4XttKefU+14JQAmB5NFA7qTgomBsMlNOo/YTHShwKwdCMHBZq6pg",
-	"S1k5YQgB1d8A6DhNqFxNGxjSI1ER7KmOT3mAz04GZV4s3PcqaJD3EZHx734BQdYJ4Zh7CKj58adE06hX",
-	"wYEyshRW+97xiD1BUfaiRscQlDLiCVtxIwyvwkFe0KmHboD0VMh0HDzjFsBq+pixGdKXMdJ/LyeNbw/t",
-	"QO7hwAer6Mg+yBztlqtThIRwFDgmvLpSHaPaBDxrrg7Qwgn7XJCmb4K7sLnxo8e7ltZpIyfYgf8Znxwx",
-	"8d9B5Jji6RTZXejtllt2LdxeCHXBeMgv8yS61Vmf2qLFPtKer3bE4D/+8hcIwzth/Lv+5+/nj//y/pdn",
-	"xbP/+PUPReuPP/7//+3s9KJhMs/AnTxMDMQv+MlEgt0Cda0JygUyPDSBSwVdDnuJdrF3Kr4q+l0qtGJU",
-	"tRl6SwwTGvQ0yzKRH1Sp719Y+FH+b0oLv3JkC1CM2AgOOBw8XKmYE152LLQCfK2mNhRAvfbcAio8YrOO",
-	"HniI+ec9hjYR6k8trnkENvGb8uze1bivINUo59Ojcv614CXM+5ezl+/4qjvCUUzpNCIfhHx0EzdpWQVD",
-	"Tn4AzU4QSqN+XGo76aSewq8GlLmy9D9+JavbH1qRzjauxCML9nxBJj7aQqEbSChozEgISlidJCCef/45",
-	"2BlRYGSEwBTuoxdOuMeQMLm9RXzx4bKH4rElUw0cX6xPk0EEr4IYQyUgXRdo9YI9O2fffhHEfEGFU7yq",
-	"MK33sBMz6PPpL/4/g6lEb8RW34hT0OrIk/71aVZ038lDuMSw1X/wjIDXbq0NNv+G0PAfL4FBgJvMOn+T",
-	"qNEEsYnEpheDrPqj7eb5/V3CNDc6xWVQjNPVglcWmBNR6r2qNC+nUbzTnnkPcWTADbqTCL2XNEmY1gNz",
-	"uWbMHocry9MlSKJAbZgbKcVcMaiXgNvHexG4owOG+q8Rc4uemZYUJG6EOtkleMHwRWAf+Bfbk5i25kaY",
-	"x+D8xZdesEfU9wFa6alWnEPaJrxZMH9d/H8xJ10bhhAcBXsE4UypVo8gjQFsGQDHJ0hVKjPKZ8YsKo1Q",
-	"SlmuBw/cp6IJA+R0TPzyNK5A/66jAjkIYawF5PISyGklOELyHu1aNvMauwH9PvaKFtNEMXHjpGVGrtaO",
-	"8aXztxy26TJi9UAECABGTa0sNfKenKDl6Vmq1QCj/9JT/Ot2DtA98OwvcRoP7VrDZb2FwEnGFpYhHfMU",
-	"B+y3knEqa2kA0JWmkk7izn7QzAkOZ1TQYT6l9hjpA30j9E6oez1RHOL3f6C4Ti+OQSzEgyW0FyO41epW",
-	"R1lyxx9La+sRWf0Vd/wbfGzELwrRuZBkuBTZuD19NSspOj3SEqqtsjkZXNm9MDbgPJ0qFthLo9CtNhxi",
-	"iy2YxdKxfBqI3chdetR+1LAbODxPBw57nSaRULQSNgD9JKYg5geXH8R9HKltiifxe381YKGIpnOCshXI",
-	"QwZqR7Iy4kYKICIjdhBEvGCfn5+HwFMBreVacwBkd9XNpQ3X0b88fQHRHhrkqXCsze58nBKi0/PxuKKX",
-	"qpzGyj9LNnY4iQ0UpGcZqcCbtUv5AbvlIEg+fv4HMIhsCCcAI/IaJ68O1tki+iggbulfa1GFsqJaokGA",
-	"KaDt32P/DfSJk6mAnbIDhms/ODZAW5IaaebZOjzxIFda8mrKbaYGu1D3HnT50EH2RHYCbEsM9EjqCmc7",
-	"TVLp4te2wRGhPX4TJtPb56e/+AsHTrtdnbq6oHPBNky5tqMO31u7dGdeTcmr0NjvYX0dbwJiRoJKXgfT",
-	"+RT3HaHYONCFN9zNAYGSIncHr5YSexZAPNgfwh1vuSJHaEQvnB7MLf8Kn3iIy/jyA99Cn9sJF/IlpwY8",
-	"7SbKUG/j7YeT7L9YIOSYVDcAMeSaxC7u+DW34jKaLIEpTrY8S8OXbrwq9yt4bIqc+VqrUzhPv5J2wU1J",
-	"WQw0eoKA8v7qzJRPZ+XgABlvBE757vvw33H9lzExMnZLbCoAnPgA8HTWcYOt13LbleS+r+vWdt2La6G1",
-	"WQ9nh2ZP6K9id4rDectvRItCb8H3WnhAQ4rIyzZs0LSi2lsUi03KH5/4u+Pc+/FSEFLdoBAEgWTQKm+g",
-	"ZKYVg8wDo5meonuU2D89tXdmVQypeZRc/Mi2E96nprhPqXYEL0QCxwyNc6/ataCVEPUMzLhSZktzyOV+",
-	"h+rHo5pFSDfBrSjIQmBY6zmlCrTlOPl8kuOkk2Ife/Ojyo1ZulAyickygi/WF9hIqiA9wJNJAZl3BZat",
-	"Fc3svYUEYUEjr2snYqu3sZqS45T+2f6gR5hqD7erlP5KLERs0skWtSNNDtC+IhBv7S7ZI0SEwhhLBAEM",
-	"vfykYpwZwGGdmVcfeMT9IVTdQ7L9pyR30JBJHo1lup/IJm0hT0FgL3h45+Wvt6RoSgI/IWCFAVyLT3L4",
-	"kxz+JIc/yeFPcviTHD6dHD4pqg9CIHK3WJ8Y2ictg7s4P9OFbYM7kA7lfL8T91oJ0EwPsjJ/8wUBTTFf",
-	"iOQe2F4ox5w+RR3ZTlAVAOZR9UDEOTY8VpoS3vwzvUoy5YXDH6jkt114ehzwmUEkQFMTVbJ0bmoytq7N",
-	"dlAni+2i7M1Zcfahsh/OirN/Yo30jpufa+FmMLn/JUrg71enu62adk961YmUpZOpJ797beFkSRlpQHO8",
-	"zEd41EcA+O1BblT5hO/4Yi2eBIYyU/gfv0/vhPqwrfCn9rFeLuVClHpRb4VyT+zOeO67FsJtqyfw3/lD",
-	"nkxTOWGavX8V6DtQo9ZILmzuIitxyTjba7O51noDCa6cytsY7EJT07gVHCCq9RINCVtQf3/050Pge4bw",
-	"WhnsHpALUMXff22wTeZJ/Am3vPC3wYk5FfjNJL5+y/fcBvnlTqbF578zDx8Q5/16+N4GcJ/raM0i0mKn",
-	"ABmuZKxYJm8AFLK6tTROCHVJAD0hBYieCY3wWqln1wewn/XSCTXjRjtD6WejVxr61X7sO53F1aTLHnU5",
-	"/JOuHN1gFOvvPxLV4f6la+Fpw04jORChoN9zJEFcgTLB84UOJjRv/H55Cwg27DI2KAHfjDecUFMuovsU",
-	"nmhU5am0N1ZJHX9/L2mP4/7BIy8mIFi2vJjSXTa7OgXV8eQuzBctj19x7PK7aDSBHQ+9KD0/2a81eeO6",
-	"zmBIjMOlZiGhrcxD0CXv8oNcr3xlu2frkepaNeY3sgx9I05QwD4wAl6go/rU5PWAjNCITPpELuwUdNJX",
-	"mFo/mKb/ot0hXjBoWM68Al1Qm0ClGVb+swVX7FowK5TLoisiQN50JWSqz7CFyXondVyGvcG2Kp9//tnn",
-	"fzyFYF+sRVlXIlRWFDGJlMCvoqcogVMF7ss4sctW235sGRy4NC9LI6yl9sZGrwzfkt9qwZXSXoOAkkw8",
-	"r3Y2XH0dN+GYrFqBQe6wfeco751GWjdS7HGC0rKN2DkvUjytXIJXLXwT1JgpvNK/Mkdh/zElKuFl4cpw",
-	"qboBKHvJtlq59aRJeMXsbrGR3/y1a/NeTxX/78O2urvb3uktXrzPnv/Hv//xRJoNRW67bvsogLGUNsSO",
-	"uGV+Et3OEBNuCprJ03K7vyY/0f+e5G6Y8f+J7G5os1wwpxXKX7vmO6qhRrPrvvK+pXJ8M1Jc9w098xDh",
-	"GBxrakCmc1tOc2tpQ7I3kWpYhntg0SommZ9SOT0pGEIViUaspHUkR81KODsJMBYcfsLbQRqbNKLZRBUs",
-	"9E74Dl6Krrnbov1Mm00bc8jrDlthLUfEhWTUSFY5zHEXvJnFEdBQG4juf/7xjw/n54//8Y8Pz5b/+MeH",
-	"f1++T0LQJaQi2VFRWQpw77YFpP/42XmB//jps/Cv//qT31L69vH55+hWwaoqI3YVX4g2qLGjQ0JYZ+ry",
-	"kPQW4m9n5rkwpZ0gl2ozd0jouFL6guYFM7kWHMnE8i0UmHnORAofAN6s5I1ge37ABgY54EBtDIYkZkzz",
-	"b5qX7amIn2texY4ZXhk5DO4NoBpdlTXyIiCnu5TOwnSgqqTSemNZJTeCceYOO6lWbCshunKByvSSG8bX",
-	"oC55vrwRB1pDKZdLYTDLBCBmwccBJXPQBCS3lIXXHa723ChAJ7jbSppKFjhBcKlDvWjE99rruiqpluWS",
-	"eRNQhIqWzAxLc7gytbpFPCinLtwhxPFwhQ3I4N/A7qWE00/xNvudBjnujOQV7fB16HJ6SpUliM6EqATc",
-	"K6lOICLhNrT6SmFDE4Fpn20xwjuC5DLgZAWoHmGMNpDfKP4pFk5QHgs0HBpTY3plpCSxR9sbvvE6lBsU",
-	"zSf20b2/dwrMKUYG1gr9HhSpNMElqPfqJJAPMEB8+2XkISSaSgYNCiISy6wjDV1wB9XSb8NDD6GX0mC/",
-	"kRLhsD/HnWjiQEOthLbCrXU5trv4zMNsrh9r9t5GaGZIxsJkzaUw4lShCV27ShKgGMJ77aUq9Z7R/lFu",
-	"FnYC2fIDq60YtraUdnJJmzW8/d91nhxr5/QbQ/doWjhK6xWhzBxqZYVQD5tKMlgl2dnzhzE5oby0QxYX",
-	"7HkbuiNjhvYB7TqveOqV5Hxq57fcbDprfSP4vYFaHY3zsfEz/Oq7O479hbzSXu8QVjC2Gc1tt74RBly+",
-	"A07p78Mz91Wpcp93IU4+cQ2+RMHeSkI+EcMNjlGx87zdrrVxF23/6fUhFBhgaQEwXs+dQ54rRn5BHBCw",
-	"4VgEa4eNnIdYMfV6fghB+BobAU2BPbgR5nCaSn9oG4vtpG7R7v116F10T3XrYUse1v2LoxJsaQbPtAXG",
-	"r5V47OQW4tZ2r015iWjZnob3CsvgTtcenlp/Ebra0dh5oLVez3Kk/VbwIGc5BexDm0puGAG6xZ9955nc",
-	"NJBmhAY7HVBS3DDEYrbCWmT6AM2+EcoyCE8Ggesf2muzIcDmsc0shkIup9qz098sHGJObOX8xGMnJQsx",
-	"7ZPFVSDULe2u4gdyNBvdkhk2AKHTlbrVzXkabuDjcAOHQCetcK/DY6e9S6fjft8r8U5uRZxnRhW+N0b3",
-	"tbxpX9wkk5OKofs8ZDq1OG/+lk8/YIjLjugF+MyIcRabE+Vc5LXK5bX+qW2KPb9lWmutnKzO5kZnpMFs",
-	"BHBsF2wvxKbATISC/Vxz44Qp2JpXy4Ja4hrGY0gJzeRLtI/1kj2COTyC0BO941bpDB+lV1AHS3VaWFJX",
-	"5anDkqAah2yBEBeWiiyWVtNm0Ar63aQHMVaD19Y+/cUf4GCS45sm+DjuP6VE1juECV946mtlLcYu1dNb",
-	"U3M3u+J8Iw4F9mzoVSnfoeL8E2oFJFUg9YyBVnjmHt2nG3E4VeOtkOYO9weYFac/ut0Cet7o/gV5+stG",
-	"HAavydtYinU/tyT1GihgezjnwSTeGQ78pXLTOq21PGwUtTgVE42l2a0wlaUEyD6uwgg1rAU3lqBLc2oe",
-	"PCPuDVecpvCRWjHG8bOhzxhLXnrqvvvpvbzhVc0dWNro9sFrC6hvWjEjeAVojEdIjG2HfHNyqeN8Cs76",
-	"0TP9AqMr93Gu/tUf+2w7c8iebztR4JTHGyLAeLBQqKG3Oyh/b9UJHoe77nLsRtfO/2L05N/Qg7/fw6cV",
-	"Dp7/a0Qb9xcw7NwJzPUGWQGqy6CVqj/+gJYP9LYSDlFWKB3r+hB4QMGw0oMQk3WEU7gLYVhd1bjobNdd",
-	"Xd0EzOT7oAl4/8fqtxtWnxHTUHwT+tdAQ37LnJEn8d68klSmECt8CP4YKGRZ8ZVl/FrXmGOz58qJMlSS",
-	"cTQxx895p42zT6/5YlPp1ZA29wU9MimOk635o+q+2MUe/4yt/6kGMBTzU1zl/UdqkEtLfoNtTyf0x4XV",
-	"nwYHpWBe8VMF23Gzge5TIBkQcZ4dhIPrLUqqWfH6GoR/cCsD+BRVq5puMxJkD978aJMHUEKCNiagn1AK",
-	"2FjTkdot9FZYRA0mkouZuCsjwW1ij8tw8+mfOOp41rCmoc+Ks+tIx1AZPyVr+PvkrC46FnlmjjGgeZcW",
-	"KnM25TaV73cY7lSF7Q8MhtPjT+kS5IYrQeuehh/5T6gwYqBCOYld19DhqeAP5o5xG0iDuWMQ8nciS7BE",
-	"MJYTjAH1AtNH+IS+8ntGX3kRcrgj3MpFpJ8iK2pEG0d1XBBGghyKh3zfUO1d9KRBbISTM6aYqQa18+BZ",
-	"WPNY+nnRiAEMMhmxwEorfSMMczKLQnoqOJe78yykNWMd+tJpoy8Yx8ANX+l7Y2UxcNEd2Wl0sP2WeNtg",
-	"OBQJ++GVYbpQTc9Q56qg9x7BYET1F25GEUuWDGvdjKGrjg8N3/E38amHcR+HIsyPVg4YtyWbidlt7pF0",
-	"E1DB6JvmHO4pWapbtfr7q5ald1HONeCJnaIINh7y01/QiTASA43HOKGUOmSSDoILYVzv+Xn4v5GE6/uN",
-	"0eWPsn0hGuAQMIROA0uSefnMw/NDOY2HNpiK47QRv5HTvI8gUbMJv1N2QEcI9WTcQK1GoIZWdTwA487n",
-	"CeGjIU7QFNvc332MlUOZ+3jayqLBSqKBbXq6WIvFQPQMak87+3UPFE+vfwcM6WG95bi+4XpQadneaLUK",
-	"3K3xnXtOh20dLT+crGcdnxYeGzpUDL4NHCs+cM8HG0b5OIEQHF3avEzE6u4TwXN9FV9GuSnQWi72J2hd",
-	"0CAsMUspcEBoTicVZGcSu5MKeuNX2Ed6ysGXklf5U39d8cV9hr2a9z90/POIgxwfNhxHDEVjVKo2SpQF",
-	"grRg/0dRWcFq5XS9OI2s+8lIiIIAesBRXEwqqFuaoC2FE96Iw7Cp91f/wKmsvJ7dPm7OvYVeQicSag0O",
-	"Q8tw2PIDW/Mbwh7xb6yE61nJA/sH+WkD7RP8128IsPi+hB0M8tu+I41kA/AQ7jCx7yHuStMruWGjUsUr",
-	"hAc47bDBmzfMDt/UlbhPdgjv/82zQ3CgQkPwhzjhmAzWYn+dwoA4Jfg3d1QDog24JS/RObbVNwIhbKaQ",
-	"Qm1H3OA/2Kku8NvBrH0cdkxYQY9gN/2hPt5ys5Lq0SkOk1qZe4ONkA0KEGuhzpOKPgEZSSM65fhpjTgy",
-	"iTXPLsCBateHSZ6tq98K3kTk4KBUUi5FBFmGjK0W5nesCh4/o6e/+P/8+tRwtaEcvKyxTY9M8dOYhhnf",
-	"qd/L7TrHHCe1B+BHcSMq23Clf9blSthLAgoyE2GZe5GzSVEYSmtAJghA2HYAHKLfDGW8TmMM2NmvkDCF",
-	"W7DOQWokEZ0BvAYKcP9XQDsH8syISW97Pa53J7qPQDhlr6ABg0HABkSJbfuEDKYCoPBYF3rZ2dH0uPbt",
-	"tPVqJew4aMnb1nP3dU27W/sDlT9JOyUT6bcBrdDepSS1RDhAC5nP0IThVDGtL8kPFCkGR8L8Wm8OsdLo",
-	"3Q5wa3cVl02eHVclYiUDCWm1lGbr5bEKeQZOWAcfdAOVY5RmCaN6sJ4mPHOfxxLGSDmtKw49K3YVV6cq",
-	"RspCcwPz72AFt+r+qCZyUmEfFcEOVfa/lSv1fe3OphTm+2f9+danoMOXYbE0xxbUMX3y/tciTw/xVx+h",
-	"SP0dgnMTUMcpfO6U477WUEmN2yxze5LJRJcr9c19RZa/NKIUykl/cX8zWAGnOAaxqI10h7OLv7/vwObL",
-	"lQJtFxE2aiuw4zBcM94qNbfC2TYZs4XWGymSJ9e7lXNQA36wol+Sfz8H3RvlByv+L573MdgAFCKtNeCJ",
-	"nOj4O6c+gCByvwceXj8HCCSF2XJq3A7oQtFsNPQ6Ba9dCtiBRGVAi8DGTwMnoLT+14h74C098xB2Po41",
-	"MbVsvxYKAa6EOpV7HDekMScuyHLAOhuopaLOswyAHLBeGtxo+HfEX9xr04FA7MOm0daPQrW+VCXtyn3g",
-	"tA4W0r//DTcdlu6ELYdfgizDE0k2Dg7IKthyuMmbuGSL2hg/DyIQfCy4GIBeOPxqiBJQWR28g/jIbX10",
-	"ufoHsdRGnP3GCQTW/hHTHvF4LtizHBTlJWGOfHCE2GAZ7mxjtRyBKCaNlWF0ubfUguye8iVpmx+4sLIZ",
-	"9AjhEqIlBF3IrFQL0ekYI3aX6Ozw/+9ODSCendjbvdi5U5Z5ZxIZoK15SFweSdkatnzhAxAzT2+EiVCf",
-	"Qz6GH9vP/a8TO0Pn2llZLjmp1JgdxNa6Ok1unn+4hpp+hPSEFBaIB4fzBhg27ji7EYaS9pqK/6GcpcHD",
-	"d/x62Jv0Dh4YKdn8jkMBjRX+KYcO1YXebnmuKmvbhiO/A+IRhryCD92IXdHBIOp89SS62AswTKTpfM0+",
-	"sJ3RZb1woKwBtMK0oEJTjhN+ND7zMEObnWJiM7Eidi8bwKwLZvTegjoJ3dShAVspDCmltr522vEqdwzw",
-	"Gzu3MQpEZhAMEO2MDVagc4yt+Rk9apZFm/pkwZ1Ywcr24LQNSlToVEnNqy8gUE30AdhGSjQhsnTfD6Pt",
-	"zEW8Tbai+a/P8B+xM81nBWK1EZR5r6NNG2tryay4EQayvO4rOBbA8aKLM+CZ8fHS4kw7lGdzQfOOyi/X",
-	"w5PCeOdCVBWUinmOBhl2TutLSjXxDCYACw0edABqG8Fh//NsCPYXpMpL2+Gw7SqsqDnmWhriT07ZAJZC",
-	"1U28byMOnhwpE+K24GqJmj7gIUtgetLfC7bQCqtXQcDFFsOk0waQgCTj8trWP86+08at/3FGbXNuhKoF",
-	"49f6Rngl+RxwMLf8wLjdwKoAryC/LD+/gbq+KYV91NehwHQXFIZbbja2ibCGpkmeDgc2o1n3orZOb4WJ",
-	"rA3X/i03UvF/nF3SAMTgFOO2lWZl+YEpnUP731PLprssGY72qMe4biLswyX79Js7tlFqTWK/1hg042wJ",
-	"p3HZjeCD48o/5DeML5y8EekJo+ajlyDDbTs+Ht7sr0kz/+QGS7e+WlKzj8SNGVjST9BYEM92obcCdLUL",
-	"zE1H/YoZsdAGUa9Db6NurUA8f9I1kFk+goYzhOdk+cEGWUkTbUgJEWSd1k/Y11qXmPSD3/Nqzw92DrHB",
-	"UjqbMNh/xD/9yujtcP2spTYbqJ9UkGiNc0Lvl4Wc1Ut2DqkLVZUtcR3ovDGPyZOGgar1s4Kdwy0Hvobq",
-	"qzbs8bP4IezKBfMvEdAKvTju8o/HTzWOyc4hiDwyMv/HM0Aqm/nMvpkPAKuZ8rd8cAQcHZLud3yFeYVR",
-	"dwAicRqc2FAtnsP/PUbofMhkBLSFBrA4T9FxI3Qruj50YBZBVfeb5mWx1+mLyBxN0D1bHD3fzwj0rScE",
-	"zDAA1vPJ8Ptk+H0y/D4Zfp8Mv0+G3yfD75Ph98nw+2T4fTL8Phl+/3sNv5Mh0kV4/C13i3XBxAfujQdu",
-	"2ZdvfzwJTF3UjSIDsK1G0uP23dNf/LJ+nWLivZKfzLxPZt4nM++TmffJzPtk5n0y8z6ZeZ/MvE9m3icz",
-	"75OZ97uM730CaD85QHvXHL4I5vB17ShJea/N5kQAGwnTOEInkTgO0O6XrZFBOXVrsYUmhorZhRFCtRry",
-	"AN/aCu7lEePMCq8VMNzZlLU9Jef5vppVvG9MfbMSbkor0nf45AN1Im2kBKJW4OCT8DrIMJwP2gFmGjQz",
-	"QuF5me7zOmkSiW4sszBQcsbY8xa/ff7ZbGPMq1oRxQIuXMUXG+zzupaATkDCF7Wr3BZLa08lXj51c52c",
-	"OuLvwEfq5RouYNPK9foQeksHIAWiCoCoyPfzdLrUw4Vo7+CJEX/iW1IeUe/fAs1WYukGYHbsRu7GfQPP",
-	"JoFIJxiI18L99lQVw371l4jD1lgmAXWA203OpEI1d8atepDyOH8iEwtmS34qkoPCRqcfl9qGLrEX7POm",
-	"QG6g2hFobLTq9Q1A0cHafgP1R4ky73d8IxTj+5NsKa6WcdzSxOYV6br4H3Yldx9zl05fiegX804uNg9d",
-	"iYjXKKH9Wiadt76ZtKfI/+NmE87ZK6slpfgp7fDff/Cqrt4rYQrQennt1to0jBw7jrbKkxfcij8O3reN",
-	"UGNMHR6ZBNT4W2WCG6G+0058pDrh/9a1CRAMoLqBp8wfqlDgSNKG/QHqNplW1eGPcHINZIOXSwTZ0JbO",
-	"dC5jhcHw2P0VBuPrH7htQmvQBM6q//KScPHQl6bvBDiewULB7YXr6pk9leQavTJ8G7qIQWiPgMWLMZSc",
-	"1Nl27+lTwhMYko1fwefNqY+Jqh+1PE0V643eiIZyY9BlgTxhbGXjIt+/PyzrtyjzT7uRRFYXAPBij1kE",
-	"V4ehXb3hRnJP9UN13OGZSay9Mc4HW7qMxjFuFXO/ZU+4Pjxn82IkytZrP5/x2gnx3tkNXN/FEAjBQ6BH",
-	"2gKbwAZ04XPiLfxGGG82tvHvvAHXj7xgtBYfiqF3Z0W1jK/qDDy1yV1wYMVftSZ5VpzVtubVpNaCR6Fv",
-	"PyX4uefg3aVmJoeDjTteOuHj59MiC2AzY+eIRO5JiBNCA+VeNkQbr9aF7iXoiQL2P8kdxY2zp+iPOOB1",
-	"eT7T6XKvEAyBKWWk+55Xm9jjw1uZEPs6BbT2oYkwEq7IRUDwxFMHNC3ydW8EIv7AgwUzXEEDbl6WUq1Y",
-	"vUM/eHW4BBl/o6t6Kwq2lR+wV7+RC8EgDty5lmvwX/9cc+W8wjGU6XUjTCkXblh1/zE8NInDI7ecxNM+",
-	"JxqJPK6YnFvUzcsCXPlWhsElpA5cNx4h2iVv/MBFxBA+efQZTvlUPa7vzus/e2DP4lv0CMdz/jig50SL",
-	"AXWVGglgdD+AXbXQzouYsoCmbdFuEmOdv/0NBMqidmO4uN7kHbkH8MSkSwAiJqUxdBoBB9nX+RBBfN9/",
-	"pN6rfo0P23UV4K/4jSgZnAB6mCtpHSmtDU7vmhsCQG6d5ctm7wbQWvmNgJXdmwGL+/aw7qRmzO7Z/PU0",
-	"6FFvMRHHnwrYwUaExCj4zB8UHlBol+uVEUrRSp5O56aNmmpogdKp/RYttVfarLRz4hSwxLjY/s4m7LXW",
-	"Lchuc9fb8MsZmIBnF39/76VTBKn++/tf3//6/wUAAP//",
+	"7P1/kxu3kT+OPxUUv1el5PseSSvFzl12/5JtyedKbCuSbNdVotvCckAS4RCgAcxSjMvP/VPobmBmSGB+",
+	"cLkrJ6erq1hLDjFAo9Hon6/+ZTbXm61WQjk7u/xltuWGb4QTBv76klvxTen/JdXscrblbjUrZopvxOxy",
+	"JstZMTPi51oaUc4unalFMbPzldhw/4uFNhvu/HPK/fGzWTFz+63AP8VSmNmvvxazV7LKj7+QlZj2ho1U",
+	"clNvZpfPkm97LYzU8LZS2LmRWye1f+0LttHKrQpm6/mKccueXzz/4+NnF7MCp/VzLcy+mdcWh2nPhF5m",
+	"nZFqGd5ltfoOfpFcHfynb3Ub/uEvQi3danb52UVx9Ipf/W/tVisrYKteG31TiY3/51wrJ5Tz/+TbbSXn",
+	"3C/06Raf+H//sH7Vv7Re9R9GLGaXs//f04YXnuK39mkYF97YpdtPK+7YTijHdkbTuulnftQXN1aoOax/",
+	"a/RWGCdxqjf7BM2K2UIa6zr7WnInZsXxk7IcxWDFrOIjR9zCdiWnZR1X5bVUx3zz00qzpXCWuZWQhs25",
+	"FZZtBFe7FbLuMVs02/03PD/04rB6mnLhafQ+DqBv/iHmzk/mRV1K91I5sz8mK7/RtUvNkjsmHdtxy0qt",
+	"BHM6RQFelkZYmyQBPybiYyc3d9sbP3WOc0y8UtdurvHwdJfzyK/hUcG0YbvVnint+vfzaMsKf8LdSuzZ",
+	"kt8K2js6jUfj+P0SNkHVdyvB6MtHlskSRpXKD8e4sjthGFcl/FnpZWroHd8fD2uFtVIrWJ7/rdNroR7Z",
+	"7Px22pQ2PbtIXz8tfG4UR3LXZks/y4Y5GoK09y9MoyAWbHYvy8Kv+TIlGMRCG5HaNWFgp5gSHxzb8qVg",
+	"N2Iplb1iyrO0XDC3kpZJixTHMzSCCYVyhl4undjYIWnYOn+/xvG4MXzfYWmbOYZzrtiNYNyuRckW2vgb",
+	"Zsxr/T1SHr/xYPvCYjoTSW3BF3y+rvTyjd4lpMhSJGb/33rHNlzt2c7vhN4KJUq2k24lFeNsJ8S6CNxv",
+	"xVyrMv7pVtKUcBYWujb+lvX/FtxUUnTWf7w5G/7hG/z2M7jbmz8OCT+vBAci/JK8BJxIf6Poej46Vkq7",
+	"BBu+JfXA+a30ayuFXbMVt0xpthGbG681JQ6prkphJ4hQT970hLfcrHPLtI6vRUYWbLQSe8Ydg4dAIMCt",
+	"YJl1sqrYouLLpSgLdrNna6lKphfM1sgvI1n0z1KVb/3oqYPhP88syUlXpTehVlaIhAz/fisUMJHSLrDi",
+	"Xri0htk+H0GIwhuJzGFukbbELw1PxYkUeDbifkaSp4+YKr8SC6lkuOKOLutbkblsrytBekvqy43OfHcj",
+	"KjzQR98sDS8T/PwdiE7LYKUpRqz4jaiSIxrRmcSN1pXgCiieIIUVfaSIq02ftkfcMXiEfX5xcfEoNc+N",
+	"4LY2Iq2JtzkgPFjQS5M7J6wsxX9L63RKy1qJKmFCfLFnaBZcMVVXFduFG8sAhf0l1T5IjRzQ9Q0wo/8V",
+	"9/8kO4CmpWovVVJHai3SWnRGph0Qwv+6CAcClpQkheYGFsvLEjaPV69bxFjwyopDo+CHLXMaZD1bi61j",
+	"zq/Kgj5jhCqtFy2e75BcBdMK//QKQXFA6y03bvzdDLN9zY3ruTueJWST+OCu43FMXNpgAFgGj/gt3cyK",
+	"tnH2/OLiYkixwoVkSQyTnkbm75XwlIQbdqcvGW9R20tx6SxD5om6JAn58DOvJNEuWP8LU1eigCutoDvA",
+	"MBQch9vikFEnGuDFDBjA/04o/8zfZv6VM1jZelbM/EtnQVi9T5E0QT29fiNWghvLq4SQLW8lGqCHWkZz",
+	"Xg7ZgS+cMOmrqlFPj7/zaxjPql8Ju/6L5mVqAp4o40d6U1fiyxVXSzGoHuLAYapFoE5cV1j7+yFCv2mM",
+	"ol6O7W5GKXll87/Jb00zi2104Bw/Kz64YQGh1+/8c0fHE8fNLfwdjX3oNfIEvdF6DaYfaFM7I50T6ork",
+	"v3Rsw/de46/EwjFduwKO3ra+qaRd+bOIN/BGcJW0Y7/klVAlN1/xxFVU8vQVsNKVzH3XQ0Kvxae/kKrU",
+	"OzvtHO20Wfuv0kpCm/olmJjRqwbTaH7fvD61PYE+jWuvS6LoU5qg21Q55auHdj/X3HTlRsdG9yu5Lvk+",
+	"aeikmTHMsBn7yEfUGbiPOj8BBRPUMXqTnDKI4gnaRZ8a7/SwOnKgmdNNANODAfoW9z9eeT0W/YvcdhxJ",
+	"8earsEOjJG/7aCb4v4/zevlr+gyI+VOHMHFyx4xIDJM+1mXGP+Al25wGAKGGusPRMve0Yf0ssUebJHiW",
+	"Du6oo7MQaEebOCQ1bML7BF6ZtJdXWvLZgIOLyaSsbjkhDu0st5Jq6c1uvCaCJsbVnm1wWYcykrSiJJfW",
+	"YpRPeyFV2ZXAre8qvrymBxLb+ariS9DUpUNvB7h9rHCuIr8P40p784aFt4x0E/iRX9FPEuwVLdXT/co9",
+	"DqWczZQVdweuo9buZAUhOiSup7jM0fNwvdAm7b1ZCE/0lbbk/6ykEhZd+l7NRz9iblQUv4PMYgTPBUCM",
+	"mOtb0XWvtcIjQrkQ5jkwURZghWy0dcz641n7SYP5lBgFWGsS2cJvMuEkcM6k1LZSzOWGV5foA0PXmD/g",
+	"Le+YdOAK8xLNK3l4BrZ1WE149IrxGwvxr6Duga3v2FrpnUrO2RFH9UthK97Cg8F1llvjrTC2G0FpcTsp",
+	"o9d6sRgWt+D6p3u34xwg4wwnHg4oCqHoKmt4Phy/tvssckgz35xQfjGfalVA0G3C/WbFG7HoOgiee/u9",
+	"10UQRPHx0QQPMO77iqtSlBhda7kHniW8A8Ws1G07GDjV74erjWcbPxTzZ87fd0D+ud5sBJgI/ljDs7aG",
+	"/cFTAJ+AQ/N96iYQqWupV7RIy1CAePFyxbQpovjnlnFWcsfZgteVK9CdLOcr9DL4z1glhb1ktaqEtQx4",
+	"p/Smj39P9J6DPRq8EX4fmRG8HEO91s12JHLCYBhn0Asm+HyFVxlevOS/p5Pqubz0K+jeiEXcm7lWC2k2",
+	"wMniw7biUsG/GwLM0GaPfwTOT+7EyHs3kgTmuuK34kwXbsP2z9p+q8jqPYHTzSGjs99xCnuEKcNx0IZx",
+	"Vgle/p6itI3+NGZzm5so6/EKhvcjy/BpO27g1j12cCkoxje6Vq7JAXn2/OLiyecX3YH/kBrXKq3/OSjU",
+	"vxO7t/hgy1uRitRbZjnGk/3p08az6SHlPrtIrrBWTlbH4/7gP/Z3lOqc7HaENKcWHNwh/aQ4uFJQNIOs",
+	"y8n7r4TjshofCH5LIghTLYgbLN+IEK0qKEq8E9YxMBEumROKwUVvRwezXulalV/gJBJa6s3+GlyXuSDv",
+	"BjgVJwnKciPu4Dx7KQA6hl7447ERt8KAGOWMzJ4Js9y/8VNJzHJOVs7QhQhx8NuQADb6Hn3pf5J6r/gw",
+	"F9sYBR813svwk7QlXQmbPy3cOT5foUCSxACw8yyYiKOX9EqmKbnh+2s+z2SBoMQEMcft2oLHD/RIf//g",
+	"ndkxGFtGhB/XptJAcuOSGsA0qqi4dAYEgtfxsoyRXafZjYCMn+S7reNpDt6zW2FKOXeWDFZuBPNWr174",
+	"W18UTXBr779LiQ2nS92zZc3UokHt1e2S72H7muh0eRA369vAd7rUydizrsq88kZ0m8+99A+az1xvZVDl",
+	"xno8E8Jv1jkL8ZA1/NRwAE2z5ecIMibwfyBqTpTicTx2akwwqDJGRrisji+HFY4eVCU0A2bF7B+alKTG",
+	"CDACLAe4x/QtxtnFwtF/PEcE/aEVkkeFGB4mpaNRiuFTzLTCV3U0ZHqn15HLqCSXUUumsD6xF17gTKiy",
+	"0eyktbWXIx/oVxupSni1sHPuzR5MlULRQ5vEjAhrc/pxqf1xbP0VjiL80ZpH+AB/+358lhdl9lnGa7fS",
+	"hpVebSD95ZI5rddRjxxM/eKUdEi72jjeYPdzTAcC8z54brS3ZyNKyY9J84031f1XDH5STPBkW/lPkQrw",
+	"O2GHU0zAjCbLGadGAxJxeZ6WXxtdb4+JGQ3csyQ25dz0/f74oMnBC3Pzz2ZMBD1kxG7O6wMl5DhRYjAx",
+	"AuSM7U3REJut2zdOmx1HW5DcshOEfvGbSQdJxQ4GJx+U2DybJM1rupcS5od0w7xF4igMQizW+O+BonEb",
+	"iSdo8BzvpdNJsw55XIcVBatV9Goocmwr8tbnnfQthl36Q2t7MlZBRWLwmCgvGa8q/CMkC0vDtCmFmaKm",
+	"oqRI7GccYfRQqVGCWBlHs7IWDJUW5jSGchPyKGnveh1sXhuro/8gpvf25vUm1E3Hq+SUOXMrXVvQ8VQJ",
+	"+1gwziik6l/LKWGV6apsmYlDcp68nPjmo5zBHJ/+FSpJpmX6wC3PWSWta6xKL0S4MXqHdo9f20rvSH0F",
+	"hgI5dpAvIOxcHMaEEhGnbnJT0ZNPOOJJutSCjkgaXnAjk8c5ppujmzmlA4UYzeAr8zGbxrfVX1vTCMbB",
+	"l1ltOiowusXD6poU2o4X/X1fYKCtTKeyUxtVNp7D5IBBax9cAnh/228mARx0bDBMxqVjBff6NBf+aF2v",
+	"Fe04cN/ZcI0bwcsrxju+U8vmkCBVMivVHC5gIxa1xdUN6nO5s/x26o69T+b3WPGDwmjAnaIeY1Tl0RGP",
+	"pCMvSQdRJbx34kPSWRIjb+ghxgIFXjH+9CaZfCyVyHpGIGmx3qLd6EWe6volIF49ucziL1KJ11qm3Vrb",
+	"iqeinN8oMMHmuqo3WLfj/wS5hwpfwZ6F++tGJO+WnD/4lTZsK/S2El2VdSOtxQhAQnFL6jt+IpbZFacy",
+	"GlxLyi10y6tapKdSGr7D147Qynerfdq5hFdUzxJ22uQKrjBl1c8dFQYjhCd4JoXigIvzhiymT54nhWge",
+	"BwtiobEqlGaVVktQ9lr+EAzrIOGTN9/UrIWs9ZfR9w+POy4hqujHUeE0FcV8/UZs6ULMJeKmaxNXvGQ3",
+	"wnmVzBtiK3472u33CqJuifMa803HZeRKXqVHWSyEEWqeMimRcyzdK93MTiNupcXquPEG2aJW80z92PcL",
+	"L8k2dcVtgYaKV/gguNkknt6xnixWUoynW3Ykzyi214S0BeOV1R3j2AsoqlO2kygXfzR24lm+mZ5/PegM",
+	"bq0oJl3HbOwWg7XoH/i3zROBqOnjp+W8t8ymXVe04R8wT//5Rfi/VvL+4/anKZs3l6O1wiTTIPl4VYGP",
+	"FuQGuVq7VaGttKnFFNfFAX2Dvu3fD0MlKYS22YnJ68kMkBdVRUEEb6zutIF/ddMeZuM050rP18nSqK1L",
+	"eTdBrV36t97w+ZrdoIvCa7yKccVWujb+ZtSq+5WVHxzEWewlszshthj+CO5ti7Ee//uqZBBNjhERY8Tc",
+	"YUAao/uMMiNsLrqlkBvGJnMJlb8fLJdlDGB7PR80gUpryMl0h5HszFsOnZzALUjiNMNoS7by2f3bocA0",
+	"4X1eKlEe5GzlVJrgUqbxOr9OrgiU1Dd1ymkPAbCewt8N99wtkfNQr9UK/FlG72xSqx12L/Zv0IGLEGeY",
+	"Xtdmy4047WhPqxwpZv7uTVaD0IV/lSjxOJQI/fL3ImmWZlYtbUrYu0zJSq3kQoqSNbdOL6rAifJ4OHYE",
+	"0dZej23m3hlTQdQ2rA7f/I+6XOZekNebubQ9ZdeHLrXR1c3oFxguCTkIx9B0Wu8e8DwaUQrl+uuvkmcj",
+	"UGQwt2rLrfW7PsLjlF5bHCC5gNp9S/WZEyZ/w1XCFn5l9IZdBBAQTO+tpEUUl82s/xgWs5VcrtLexWg5",
+	"968XZkXjhB+l1vwVd/wba+v7ia9OiMlBWHxSYjb+4mafzrPDVIsCFQlQQvJjZFMPFkKkIuLfhExUiSmo",
+	"k0yI0X7I8xnkWTVA7xRBcB17QWKyCmaPEdwM1AFgiGbSqvP5+wjvxG0rLjoih5zCe6lUcty0uLhOZjgp",
+	"MH1B8ngiXqryxDv+SLc5yhvFezh+MLTk7A33lbDrr0XyjssH9LMlP5C3nP6NV9VtKufTdnIlUdmddkFx",
+	"i/pkb5617eR1Kx3y1gAY62YPCdaXTSQUzXxMAAue8oHbLyQF0e2HtGiSElrzDNTIbQiUXA/6+SZUfN9F",
+	"uz1Y1ogibPBRjS/izCeB6PSGH8YUBmXHyCuPjj8+Te/Jra9xxk666a23etSwayN5pwcp3JIEnw8KgtGr",
+	"D8sOEi7MNUeBd4Z8+AdceisMZTmMcL9PnFsYPDknwxd3TSxs7U8KRg0Np2Dbb3gpGNX+nrCb0fJKv41y",
+	"w1vu2Xw4pq/eqjvyxXGKDys94cYhE8ELW3Rq3tReT2p3Xt7K0l+hSSyvfI17ZoUH0woV6Nlb7uUHvpEq",
+	"xa4Zd8I3CtzW4FGAQI5tquZ6fQgJ1WRTW8d4teN7628Tq9MFDDpVKPQuJolj5snm9Exf8lLggsML08QK",
+	"Se7H9Q58vk4SCyyTS6IR2n1Y2NTSy0L6DcGx+YsZnDVJp9yN2OuUWfSV9MbkHA8eXu61K7DWC+OGoSqp",
+	"dlchfJfJa7uLteEfvY7JEMcjdXwex2V1uTtZhOzoRBY434e1wVNUHoaZNIvDtYbP0ckToBqGa7H5Rlb7",
+	"fnCu05NgJxskyB89DEfJRNZpXQYkvxB2jwV8gMMIIQmsukBctFh2sxKIH+S1wGiVtfi2YI8eP2rIuuIl",
+	"Iy9GkcvQBE6bZN7k67QbgNEpQB9Zn6b/4jqvTbfNrHyp8nBa0DjfT3sAI/g6HdBvJDHtLFQgmZhHRvt0",
+	"fNx5rtC5nayTTiT4hrBIR2Y0ZCBz8dSR5G1RPh60tAEaipjD3rcytVo1yqQTtURN2CESML3CPVfSxp0z",
+	"8qZ24o4YSCV3/Lqlh4zx4JCOkH8xJhl3d+rlBz53VzFNx8Jd0E7VaeYk2jfb6DqvVZMw3vebkFfexuzJ",
+	"5QSBDwRTZppKzu/nDhC9B5ADE6iZ+CUhYHDL0HlcUME01kr7q/FGrKQqmXQHgACDF2PUQpMWppkC3dJW",
+	"BFNunny5lxfUVPIFd9txqReIg2TUDtx3k7L3UuAxuMP+noABsVr7uJRzbHZD5LIf6ZikcGx4tR4a50du",
+	"pNeJXtj1UBVOdCVbRJ/pF2PNeWnqbIKu3TJMOkc9ELt1nIlDmpNUtKVMi+K9AutrIxP6u8qZQFNBihCc",
+	"CIDwU8kWk1i8PeUMn8dU8FEoW7ahIf5wkFLpjMfon8sET6ngd9abTpGC7W2gU7oXZihSKLVIHszjJJZp",
+	"Rk1wsoX7EccbpE7SCp2Lquqrx5l8rOM+TIBFneqbP8RLTWgTuK4BmqRruoJxPCEGmdcRT6zpInsVx+1d",
+	"Rbq6ZsHn5N/uT7OCp04olYnaKWF4QL5BU9xNgLFTOecslTO95eretrpuScmk5xyzKQiVJBSTTLBqctI5",
+	"A3r0UxbpiFcV6jcb7oDGBJhCpQvjUJD0gllxKwyvADkW06EQUANGS8uujEoxSlGxp1Wlj7sbusU9vUfj",
+	"XYC0zeYx9MCRjanhu8PVGpMWJkxh0n0Mi8/rmzEtYvT7h+7oqYkPR4rg0UblnS99/oF+Y14mo6mNxxF1",
+	"XAQC0TXYDei8HKFE5z1jGeyXdxPaYRyQHxcSRj6GAGus6EiP3k2w70IXgAmhnQyYyH2Wu7RemVrPq3jv",
+	"HeITHdxOrSsMDcGdrquS3YBDDITsHJJ2sQpxISsnDDnSCOjJf2JjuxqUaum81DNdg/E4nGm8oHWdabjg",
+	"fDvTcPEwnWW8TE5yt4giUwfY5q66cimNsao3aZ93qJOaEsbKRAeLGVyiw7pkNiDURhs78aCnwRwotDlK",
+	"SLbg4U5FcXs/xYQP70sSxEv4c9UW9Qc/JnaEGLjGRkaQOxbREUhvv1s1S68vIg0+ZuJbPhunB1i3B0e1",
+	"l9zjArKUXEVSpEECbBLBWxTPH9IWblgCMb0BJ7xDnu2Zc7/jrFLr+TrcWsd+h4wpBDcu9sqQjs11pWtj",
+	"C3YDrV/AJrMrDrgxQYCEv50Eq3khl9hHxuhdMu6y1KlOk984tgUlFusulDeaWPC1HAdr8/H7/JmGeaaz",
+	"ftR4L0GM/FPZDq0eSEqLy+7Ex0jhSe/1DypUflMC/lLeQsbZqbsaN+QAQGAgU+jEBKO4l2G6W6EUNopY",
+	"8WrBmj/1VqjWn07O11hBttGgdjgjuVqi30eaOfzD/lyjRjk32to0hgCxTAw+IuoV3cRLg12xblCw30pd",
+	"Qa7L0oj98AWa4bAxWVJZpCH+QdrMpeoPdrYwug0kCf4nbIQm9sGrAOVd3DYV5Zf+f9x+Kq5kt7dUCrPx",
+	"DABI3rRIG4JLw6UKXqfGuj728Ws5BQ2S1pOtnA+4QIGNwBHVckFuhZkjdNtBJ4tcNyWcXhcaqMDdp+X3",
+	"sA1Oc4InIA3x9KIv0Ddi1/Ky/cTMhHEaxFF3kWNrPqs3fKOCd/HsatlCVneF/VeZtNaNzuwrNH2emPGa",
+	"vXf7Ukb8Le9iRcSItQQv3IhHwUd5p5SCVIoFELMBstNlwKFsfHFEvTiD/tx9ZJ1v/W/Go/2+AzRd8CJj",
+	"+voYr094xfE2EFGz79ChiB+wHKVlUo175933IIxx3ZDiTNuJ9Ii7Fi20uGvdF+f3Lgft4CWcy4XFK63X",
+	"llVyLRggMUq1ZBsZkmnGHzvxc50C+PoLZGCAJ5UbweAp5nTIzKiM4OU+Jo2NyZTxI1zHQH+PyDjkog6y",
+	"PTCQ0/V8JQJYAzXqi1BpwVM4VnNoH6BkQGh3TSEb259MMsbJ3BrooJON2HldKNCcGbGU1gnDbjyFbBH0",
+	"IQbA6acm1B4ImDidwAcpJv2zTLpZbnrLBqdI/qPgdUy1KAiuGEvOKA0XHbk72WREFl7rEtXiAMWuWUI3",
+	"Q+wcd1JVG16dMWZMAx6kmSCRc5vyNq0zZOPxw21bDkKUBTJjqzVALlCZBkzKIV1SRHMwmYc8u4FG+Xj6",
+	"X8RSqDLTvH9c+X3oyERQKbNp8ByTfTI9OU9CNeT2VrVt8n0HKXbg2wk/CplQ+Tr/Bp8rr76nw+3tHkSe",
+	"lIignrR98orcMDbWUGb8oF0wvjHlX7Ref8FToCEQa091IcNuL53+KwCYZwHTgcO1GbofWR3z4KnadIGt",
+	"KFadPN2Ws6pxqyfvn1BEmvyyryo/byj1bNVWGOtvpvKUhotIwDirogXh1YzbXnBqf771B/YV1eaVAsMK",
+	"l9CExCDuV+NViR+hmguFQ0mHzLdNuuoB+5O7MYxZb6Hxxi7dDyiXivPfkPptA0ItVyUD9RC0qw0vW0m1",
+	"j2y98eLIiG2yJTfkgaS9EJgi4hmLK3YTYPr04jx5/X0FrdLlCh/T5epEbgLJIcCmSS1QyyyV8x0S++9g",
+	"cnbAhjcyE8ndLCXJkcKtUj1S+SZZIhWwd1CHh+BC44fE+m29U2yL2gyo3OmWR7H0JQJl1q6S4ELEJo0T",
+	"HOg/NbU5/oFc77vAHYkfP7rZP4IsXQgCKEaTuWoF79dijxECml7qBQF/INmVLsRPRmn2uC1v8WfZMHXO",
+	"wuKKiQ98s60EosuQjnC69h0LKIjvkDsiwymq4adJtdabZ7mwtmOlB/IfJiviixAjPy7zQlJMCo82i0+h",
+	"ethu097DabWcmiSaW8ox4LiTs7zxcf5cc+UkXDAAeNIc4qAI4VkKaG+tgpcYn6B0gCNfXW+QljohUIZ6",
+	"/D65b9JCPmAK2zUbpv9OY4cu/592jZBWDK+4cTZ4fp/84amdKLNfwy06SfMNLUxGKaxIRuqP0bq1WzNL",
+	"ERMhEo8z7M/ZoyH5XrEDJ/V8aiwuti4eLGsMrYwHH8y1lYOmbkqAXZwAyeoHHYIswGupRiAUHQq5dvPg",
+	"DO1a8G9TEJOOQ33P0s3aGu11eKFyGVuwRfGXBIt/K5dQR68Xi8uAcs12K1mJAIqNJqQ/mkJCmlnACVHa",
+	"NI3hBoDneuyS78QuIgY8XPx3KohbtpDfK6jQeaDBE0fd5xTItnEl/hkqvo5HZiJO5dT7VNptxffXOayv",
+	"odg2/WzLnRPGk/B//8Yf//O9/5+Lx3968vj9LxfFH/70638ky1R0Ndii7o1/JiP8OnOn4TLkfNMqtTuR",
+	"LydAVxTsIuAxoVL5hP3QFm90BnfBFvfc8cgyr1CjDgq2uL+qASjLHbwL4fssFusjqutJWBkLbUKucp9U",
+	"eY0QFIxXbqXrZdP8O87JL76BPGzwkFtHqQ3rkQILzcjNAfabdvDTZxLenWGbt7G55wSm4SEZpY+or7Rh",
+	"4laYPViWBXYggr3WVjBeRTUKisfcSmxCIX63oVeLiJkc8BfklMfukkyrUZ0/tbEph5rp4MLCU1gkIm0D",
+	"FLHSO7bgJvrEEXUCgfJrxH5D+HPEpiXPHJgdxy6yyNfPMgydcZ4hNXL7GipXJ2yr3gp1HeG74u6miqfh",
+	"96T2omu0ySqHCIGuwUPt7SLcW60QSrigGmasyK+0WgYTO9nQJJsNoBMGIwSi9DXWy/jNABjdku+vYnsd",
+	"gMNo9/NpumhgVO1QSxtkJHrh8IFolXF7XnKyqpiplZJqSWjF4PzWrPum03QU6BY58W6txShdF+DteqH7",
+	"onnkF6OhbpxIc0kHvKrAahzqU5No8vL5SRB22NA9S6vpdRsl2c1xy/900TrJf/jj562T/KzoKYQ8J/Ro",
+	"MbNzvR3UON7CQ93gUPDfzvVmw1UJh6G7QX+cSPcxwKffid2PUuym6iyaIzn6L0X/0K9Fg0c41CsMm1el",
+	"t+a/hm9q3TVfDlqjkhel82FA+INEXche8HNOexl/Dp21egv6pdjFVcBlVQ6LpRdVxazI9vB12KZvoFLO",
+	"P0RvTrFBcu+1kws55zk0/4dMhR+dhZV2vH6Pba6brvbSYuPfPiT4BKnHNqKNXVgfpI/sSf1ipzSI9fOR",
+	"+vBl5+sUG8dne11PQnklGZZqGdstShBqkMcTUKnTqrI7ByadI5PDaPCUgBq7Fb+FAmVmxRhoUhgyuNoH",
+	"F/hG8PKERl8pr1lFmGXSBmvg6HD2X6/19jqlIgJCIqjTIaEClMJoi3hDjkgz6YWHqjm8PUWw75V4Jzfi",
+	"detSP3BAU1xxnOjTSlz7767bWkI/fx//pMCXjpjuD1bcF8J6ciX3j8ueokavyvI95hGnkUD64P2bEr00",
+	"3C53/Pow8tNO3etPP1jp2thrp68rrdepSG8puSrQoeIFL9hluhUU5PNQ7Tec2x1fhvdF7nXjBsundxkx",
+	"l2kv5peBlgzCdw3KA/TFCx5f8OHspA19Y2zA3zuAsVJU/jBuvt7ovRWmJxLTt409TREot8rmsHKU2Heg",
+	"LXZBYEXOwrIOqUpArIjNOUfdLk0uWwp1KJ9AhY25Dhq6jAv1N9pGX/nqdbt8Nf7RdN4norU3pjut5Cm+",
+	"FeaWLI/DM6wJVqLXXqDgCZVRTmhKjJ1Bevt633GgmJpyx3FOSkya1l0s//I8EETEZOs1ceGhwUyoDuRD",
+	"O88kdi+DzU1x0GueyhYPdXq9iyZopxY236kx0iYoH2GP/OC5+dq7TRij8nnQH3CgUWfrBbS/oI5+k7KK",
+	"8myHeQNJvXlw1EwjwIntLLKgcYG443BtPOukeL7e9MDvweofkfZqvWmFDWJ7s37HthKPebgVlRz0ZeDm",
+	"6gcGmTMYUAdFuFR1i0Rs2KxJFMkDFQXF9KSaXF2Nc6qdrmTqalCfbIEcTcA375HAdie2bkRztWNhCD/M",
+	"zzE2hL7jhXmWPlcnXk7gbc82HPSGMTTmuQqte5p0grxfvphZvhHJBMt3yZapHdhRVnEnDGqoIdE/hi5w",
+	"DlyVWEQfq3hz2Ek5ZDE/4F2QxY5gmpFXwjuh2xd9oqg8KY3WHO7uYwCUZr1ji9JaYZcU5jl2zw7A3B2C",
+	"Nji3IjSMxrgMmP/twMxwAGiyihFGzhy0ZLu75ozlYy7SmzfaJtNbinMkTiRQ1vdZXYC65OxWGoJd0L+G",
+	"SYXxH780dBlh5rFcrlyoUpeGQZrDWZKl7yP/olcphFW/KEvxIJ6ddt7ZAJCefyrBq4j+PcklhIOddOE+",
+	"fPbOyQxw2s6nO2LxHd+nPf49vbJi36sJGKonIqVSGArfWOB0k2us+FyEJk0n+ADvmNwyGrMppL202zJl",
+	"1xNQgk5YTyJfKlbnScuMgA4w0FIYIjUsExEK2btDfbhb3a/PlRmUC869rnjiGgrIG8cbWRuV8VtR04yA",
+	"Xz+lJvhdbVRv3ckAhJmfbStqA3NMLjZdcpcFVTlEU0leuMN4GyN8jRMhz/qwy+CtYVpJKmAT9+mlm+CS",
+	"a9mMBLubwRwL3SMSdTR+mDP0t2+6JKcSGuHLR5ZJ9Jaifgj2tV4yJ6qqqTBJqsG1ndoJN1RSHGQyQ2C9",
+	"KTirjbrUdi2qS6XdY15VejeiJSXVPLSKc/0EU9v7hqt1utt3DlToHFg9fYWPIB3zx4sAmiMkUcGegR0G",
+	"W7UTNo02PxHa56Nh+sTayza4T3LfIuDeQRGDNjkQXoSS8+blUlPBPnnlpKWTeY+FiP3Khp92epmItJAp",
+	"H+dzJ2/FdbYXJH2fgcjhSy5V/PExyShTHaNjsZUT1QXDj4OtuMNkwbK53GMiPYLgjDNe7xVRKKIYTchn",
+	"ORZ1tbcORK7RcZ5q3v7XaikM0W8cQW55Jcv89uLXmd0FBe+cEEFtxdHOIkUjQlAfEFDg43RPAZ52H5+K",
+	"jJFv+pBzVE/CPw9rybUiGXYyD6RJHEBLQC5NB3pjsHdJe4oZoZG2vO4mUCZD0TY8msdZOb2mtaPo0arj",
+	"O9NkWwlubKrdbmjVOIpDIkhDCurP6F2uXnFazDS2Nk68pQW70N9fJoDUBASf5xcXY+0QxDhOvlxuJ2is",
+	"uWEqcdsT8bquB6OdQbeDk8/N3WfU6THbn/hZVft+7BV4YuwwPTIFMxxHmIyiDDmT13Ix9IOfVtx9s5hg",
+	"VR6Au8T2VrCHYbltSA1kkrgA2qJwBgo8cL2H9E1j0UzJkt6P0+p7oza1+1bfirRj7s6YcCRFj89t0P0R",
+	"pGDF3WO5SJbnNsfjMMc5ATas9fq6aURLj7ez9p9/Nth7+YTGmVOdXC3GHU3ao0uFYq8Fc9wshWPaq2Ot",
+	"fo/9ChDxeE+FyRtBSWQTmXJCUXCDND6tZi4XkKHx0quxTpuYif4b78x+qK2OQBRuF4eenmePydVpAOK7",
+	"0QHrPYWaDJYRCHisiaFLYkrfiEO6BmiLVkkzUSDCOIPG2p58kvgUgwiuBK54tbeOeiGKHbykEjzd4PaN",
+	"rp1Uy+90Mvaejx+MWyT5gXGc9OTh9T0KY9TljhrhQqjPlE2utZcrN1qvxypeXvH7WqQTxHrxtqqIjZXy",
+	"LWFFJ6R4UatTjK4vNXMaOttj/4H0ebXpEDsUgBjtDRfoGU3dcJR2zAvgEGQZZ3i19jzZR0tvU5H+N8RO",
+	"GFWtAPlst9I0Ez8LqzcCm5Pd7HGW0Ca5KptvivDV2Mm2Il9jui6iUlQFkLGgBdGaAonTrLj7lpt1ys4D",
+	"hPdUxyLc3rmoKmz3zVVpoQkcOHKgdpd+3dPW/VhBgSKfVh/1sUi6Pegy39OcpJ0KKJOPNGS7/3YpExr2",
+	"EX3SLeHh/OrdIzsRVDCrF7XbhWRJ0cHXASfcFFzG0U7Kw5bbh9CNvQ3A0n1GyiZYNzm0l0a4/2+9Y3rh",
+	"hKIdEd7A506UlwywZOHUQ6aLXAuoQecxGTyP9NXTuR981HZKg/12V2kdeAxRnWBmLS7DZuwQBLmKFeME",
+	"p0BPUD9Mk4Eoy3a+z5TX0ZkasRtv8Mnp1ivduQcFlra1JqkOb8IpyZtGppI3v2kdlYLd1C4mOHmOADes",
+	"KBnfcuPQWYvppJmi+5F28KFfP8CqEdMUIfyK5gZMPIydO0RNTkmmmdQBwATeJqGFJ6BKHlR2BCQ9BRed",
+	"XiySAjSHz37wglYiX+2ZNvEmJXZ9L+qFAc06gU6AtZ3mLOn3cETPBj6d27yvOvKu14Q6RD4GYc5t52Ag",
+	"xviKW0APCNcBkRw/tgFU4KhrIIRsbMbXnumgwqcUTXzBVXmQjXGgo92Q7jByOCv6h5uvtJ4w4JcAPNg/",
+	"ZPqSKfm+YDsh1gVeKgX7ueYGOjeueLUoAGIleblc0S10CKBxDGKoSpGDvuQMvNaoW8GDMQxnL9mj+G/2",
+	"T2H0Iz+NRwoSc3kSpZXwErsbe4cmBqno9kSLteLWXYd8vsOTcGMA+XstxLY5DpaBAPQiBqS3fyvCqnDX",
+	"qvJKeLwyVlAAGUWrR1qGD8JtARHjlBXUGnfK5U+qd+7qn3SxK0j55elLf5HUIzlzKyMsmDjQpwDPeTFe",
+	"awhgrqe748CjSSiiXVBWQkYCyFYsZHQrsUlh5xMucwaSdXUY1Rvkwund1nsyrrv8hGh8raRqUysb+Qpu",
+	"am/z+UO8E+00oTYSQlrR+a6l4kxVa0ZFmCPA1OjGoRHj96z8IW6Fco9xZBbu4yOXbfIe/t6UfdyaTWhM",
+	"HOgXkAfvBZBsO3N2XKFkn1B9daZcxbzumMnhe1hU9juW3rSjRjS33HLfRFsmIfI6WagtKzHCHbiVNE5A",
+	"Sz2E4aKaE+ifhlYDaFxz8BAtglQ6TAu8z3r2rKfN33lbwdeUmGNB8oA+iA33xzPlxFSxhssynZtHln0f",
+	"VLJzSylabQS1drMPPHtWxM2K/YBCnfvNHvprh2apQ+0AQibaXcqve7x0wbLNO4rHoZ0AqnDK8Rugye82",
+	"zMRya+zBmh5HKtvvrbFBjzNihNcG+wdEvXoaU08r/oauQskcWm61yjaCIqjdDUDpRTZErPqRmUUQi0u+",
+	"uYlUTej43QNQQETsadXQkBq7g1g255VQJTd3aPIU1tEY0nSPHdWaBxf4gqDniaOaqTf70Xfg3hFtJtz7",
+	"d7+WUxN6O1+JMukT3VZcTcjNrbgapDMOmZ6G3oqsmen0Wijg4FJfAgzyFYEh+8tPYwcdCNpcIYophk2o",
+	"sajV8NtOkxNexoie/zz+JhnVe9vcB5mI3uGsZYBw2gkjrvCf1GAEgbTwPvRX4c2e1arUbeYdU1B5WCGf",
+	"6VkYsvw32OeNq85dxLHPYLpMNo99crCrrauJ4mabXPe+BsD23gDkjgKbMdkV6kW5HBmoGY0yl0svzOd7",
+	"Zgsg60z3Lx51e/RfomctV5103dd1hkymh0PchWunDbh7QuepNsobpaF2sihxWf25vm91VWfQC2+FoQTg",
+	"EUUTpcx0sVNoV6Y+v572imNYlmGbzUg8q+NC9ZJX7+AXiaFG1u2VGCTAp4tIxNA2qr3qBqEFp5nZnltx",
+	"Wu5cdkca4+9YmQDTCnU6ck7kQ6Vd7Ng/5pLQktB2cS+PrfXY+8wvIHToPPLI3pfdXszINXA0t5eNacNZ",
+	"aNmaQMIejX1NrBJdET2pam+3hnAJjxV0hD9bQg8sSDZE7BFWSQFZAl5Khvacjd2F7tIr/4BC5MBuF7wu",
+	"L63kcjXylFZ43kc8uRFYnznqUcBiG/fw9vOxD/5p3JOHXfHhJG8/n8V54VAFkokWltxG3IYfEcUiX2R9",
+	"vMltoHbyE/LkTedvkjRipOBGWEdXTaLdXLI3Y6vVhrSMXDtUjfXoUTduqJMDpzuzQ+0NREkwpZMGRfTZ",
+	"2tkiWDFUWtbXgL3Vsgww40BnJnQ1f/sZiuJSkAUtf3bknBoWkN83Hg2YX6zKPSlf5NQ8j4PQZvTDNc3h",
+	"R2V8dHkxVfHfKeg50S/8IvqBcJ6PGjz7VIhAVFZEL3WmVBc1Ptg+REdkwQi9TyW0z2MqK5EqLn4DEwUU",
+	"w6YTLolgy/ehUSdbBWOIwZ5i47vdaj/WEZF1D9229nbUSAfyaXy7xHZbgOy5SBdOdTTWyMxhiE4lVVxP",
+	"pHmbY9JMvlwKm9Zv75LclK3YoYxRqKsPWlKKMSudqu5uQYKqslWF2LjUE05msav2PVmi0LKkmwQSchWC",
+	"uznh6t02uOtdHYgcqxMmmE4o8hyzW+mqlS0BF0Ba2h+Ch9+g0YN3WSX4LaBBTUHb/kYxzoKApP7voUU4",
+	"5poCzHSA++7l5ANobSIebXI7IIJ7Fb1oLQ7sZ94U5mF/5KITmUhnJiJMNHk8VNlwBoJHQSD0ksWBwK27",
+	"0DX0m2U3mAsXXOm9rYSPCjuOeLAIwbnBc+OJoC1V7YyUaVEEZGIeo6/cdlihHW5otR6O00tuaEAOO7+X",
+	"pw+0GSIgrWZqI5w3TTnAKJDSr5rHp7iI+jJuubS59fS71y340sp0Jhxex/hEvJEL8oWRC1Lpg+ZNXXi6",
+	"pcgESqANEKS+OK3XXXy8tdI7NfY+B5K+9W/KZD3kEfIg8/oYFu9A0B90Z6QKqITk5lUlJ8SXmhzSQxN8",
+	"Gs7dWbHt/Nv1+nqTKTGp1RwyNssRIW9ZtlWUVnSkc8LaTRWIjVuEbqM+h4m1Z9FQvWHlrCz5qnNMDzRv",
+	"iiyDWA0wkAcyNjSRksfph+2ssxQ+h7GOrWpVmq43pj+hD1Jjp9bBKH2NWkb6azABrjNt/0EL0qHOgRMz",
+	"eQoU4I0Fg+JmH3vlBbddSuhgM7SM0OmaDV2JoXINxlvmzA4x3APrB8AObNIXDAWIl0CAR9ow5bSYChfN",
+	"oBA+jFkE7MpGZYnUb9GAFtzKTcyyKMqxozsvdxxteLz/QsbHilmmo8e70O/nUGeK2M8j5dlNJb7ENs7J",
+	"kvelUGUP2jHkGAYXnNE7yzaCK+wiGDqDbPmSGgkW+Jujcv+rxjOCx26Lax8HbgBzRECaVHyMmwCoNEiI",
+	"b+nZs0FzwKg5XI4c+oa3BXSVuUrgV/bSExcqYSn/1P8zSr96M7qELWCGHxnBfgbXmQzSn+KdheZN4zbL",
+	"bfD4ijqsHUvNCGtPesSMDpJwt9IM+oaHPjqxtkUx/yAekiLk02rTdezlJEcDeE14J7hNYSebKWbPKx20",
+	"0ZVxkPsg9qlCOPKm+DcTJrJKagbQLz/FxwCJl5Ha+F00mfAtEEzmZdS4wOqmfE5pqGcs+OjTLbpziXp9",
+	"EO896jPgOvXdOkHBdwwfHUBLz4Rr3sXsbrhf0SeHbGZXfs04qCoxcxpbIcE230moIadAyVpKQQac3lyF",
+	"EWeoaWH2/5JvC2Z1KINEkF98rJRGhHYyiTSAGJDp1eTxqd7cngDSNhWHnhzjwMLFcTYmcUATYySyZI/f",
+	"t81VkBNoeJ/N9QZ7BOf2MAXh0Ucl/2b7yugNOmCNAdTAlC5n/asR3Z+uTDQZkAf1rTAxCarUjTqV6cNb",
+	"ybXI5Gc3xZtYcCfKy0ZfJDOL+uVRqio4bZvSZFGFjj2tyk+puvmP2OiH0mZTpknMxc15W20Th6CKYE+O",
+	"oC8elOGemAUG1kwLGz1sUJaT/hraPE4ooKKMprXYOiyqAAFiC8ZtKLOAYxmAFK/Cfa7ErgXNSlFiggmM",
+	"weLchTLYNQGZd/AxvxZxaEi3gcsN36m+KEr3DblXHMd951pZr2T4F1gmXRFcvMASISWal6UR1l4yu4Ir",
+	"qtJ6bQt2I6wroBbBnxx/4y9X1KO8PbtnzxMbfWyxdWBjw+15iAmSr8EdLSBIEqbJNoCkPQG5pZXi0PS2",
+	"fn4xmNdACvDwhlqNvXfieI+f9XnPB3nQP3jNb/RtLl+Q6pbgEbT4hycZY3EjHpVudR10nGFfStzGrBhJ",
+	"wuHlcByhwBPTH2x9AzpZA0trxPaJE8ZIp80+GTQX1QSPcs4sKMXWrTLlDM2kQCt8doWfAULUsYY6IoLZ",
+	"a310ovX3aHZko6W71T7rosTlJq2O4ZhhO1iIu5bmH6p4P2AeE+pF79C0BdMK0t0RG7TAlOvZalZx4819",
+	"BvVe0SQjnw/oBOHuDvABdboSrNdjFsya8asc8prBoouOCrQF36aFG+cAuqIh1qhi8QNM6ebQFt2TC3+y",
+	"D2xrdFnPAQ8sGpnDZZbdupzrZmZ34IV8ngeFFjLjpCsDm7onrRg8cxlDkrHMNZYMVh2JkROzFLmK82mB",
+	"NifyY66b/Jjr+FzjCwz8HVaQPnpmKdyX1JGte/6OO/AIuIYQqYXycgj6831PJ/1RcFD4svwU0+C22cQQ",
+	"sKsmZp/2Ge9tNSZVnoKmFczUQiM6R6Uek3IfA2lTUVgqjY9nGgnf5KmQe0ilMF17Uu7z/eUajWr8AiY6",
+	"FD25Mh5FcPxl6TAto/RcoMHHVn1ki4Zekfeia418mM25yWMLNyRJdk2cStuc6pPVUhr+G43bPXzlN+Mm",
+	"l6xLfY4g+6HyQp3gMxkqExr1l1qJ6ynzgR9kIv9lLUYVLowOylfdnqUtnSPdMuZ78oO4ACkGECeZLjF6",
+	"p4TpRRid3NeexD2OjPSgRfQXPng2eScRSXVKVr0XiMPmDTyWfu1aJJzc03pg+RNPwwzchfBYbLGVnVAG",
+	"mbE2JpnZ+E1EU8MStKbNfQYLYVrbsNG8uqGc5XHDNjQ+1tdCnV2vNxce6nfmpjvcIWTERipESB8z3Uzq",
+	"ge1UY4ZU5w2q3wLTYMO2JXfbCFUmr4OWRTHltj9zZw2aRHLqtUlFh5ZcqqQdrBoswiYjBtyCO7F1GGEf",
+	"uRmh2UXiHWhq45By0Xa97rh0saJ43Ft62gZzl+wHdDQHv2ZxKwyY2ZQPPvp4ZDOcDxX3ud6g5uEXGXR3",
+	"FlrdogwODuMW9UEaM0V+Rur0eN89Ng1WdWR7imJyjCfXgstKlFdETyOwLCvl6+LSJZTJV0KUAY2VohRG",
+	"dPlgvJI5EsIu26uzlZKaO02p2t27pOL05chkUVSTCSapGf/IjeSU6pTu/tTjFoQcMurNfKzvZbDzfmrA",
+	"UXe8gsiD0ZsCzLGI9To6RTMCA/bdMWGRr8A7Rqhpcp6FEYnrIiCDO9cMiMUiOC4S3okAjQXWKWc/11w5",
+	"6faX1Hg3tPNGZRDjrE7rsZMKi38Jc0gmihH0UcwDx50rZnvBDYt/1bbu2EPDTU+i5M3WNfRv+mmt2PEe",
+	"nsYPsU17ghu8HoCeXmJ52oNJ/t7wylyH996sXSf18dxeE4OuBUPgFnTUw9MhYkVJEsbf0VyVzac7QddF",
+	"CgzVuukEdCuhTvjVyd3o8Xj251fcMQkA7JyOoQwHJZEWEI8IbhVRI1Qnk4xq2tiH5J0gFRpx1NPtLRDv",
+	"hV3npJZm3K4xUMmrdQAMCwW2jyxFB45Ct3c+//lzmqU1vLNvnSSujs2nEyV+PqoyCdU2lKPQNPpWQO8+",
+	"7pX6gc/TYMCclWIuN7xCGE3/wcJwyJc5KApNZ15lQXAyibyvtIEg92HK97iKXfIR4HL6uul2ZN/ZNnRy",
+	"p62TLga9Uw8mDENYOJ5DDS5UBbAxUPaULMVCUT7xdb3+wCCwXLYE8Edh5ELOeboIcL4S8/VAtb+L0fMA",
+	"8Ismw85oJw7QLtvRwHTL2W9U43IHW9Gi8kQJSytdpcvoTqjiEdwE2M8j/82OW1QXIPud0aOxH2LIlhXm",
+	"Vs5jnpXXMSEsQBFLyEDfSZvOsNK3wkDP6Gz3RW/Vmm51At5YhJYMlNdKEKkJIDzsWXHXGqP+OqLROfTF",
+	"bGd0KshycqXEt9JCiu5gblawg0cUpQRmKGYN/UIjWJx/8vRIkcrC0HwYhP4LeKjdIL43qYJbShyb4gDM",
+	"4+cv2uKpQSVsoTFBUhk0L/MTtUmJlfdX/xyS3HpFmRS7uCiAAcpkTLlQsDCYL0/DpdyDetEIxuAOp5eG",
+	"+fZ1yWkme1LqXiXR7GghQPrzStmCoPKpEkQf5U+aUhgs8iKPVXP8j/S+wQQ7gbrmYJZUhLkY8aTGrmyD",
+	"qWIhZjw4ZEgXGHww5IYF/o2ADhEoO8T1ydljqbmrdUbwNej5e61Cb5q0i+3Qp9dfq9Y4bHhV9UbnB1aX",
+	"yqOgBoZHcibfFaYF/5FLPupXko/RMvzP3qcgiq2Y10a6/Vt/DimTQdhwc0h/BuZar2UMSl3OoAn6dXiq",
+	"EeJb+Wex78Rv4HADN3tKt8q5Vs5tZ7/+Cs2QFzqLLuEPjuX+nyF0XJAnGEpRw3XaOpXQ3wkOJGFYqzLW",
+	"gYMa9YS9vBVmD9EcgKm2cqnAqa2YAhcnZ7Q0hgvHZHpcAYaEnrCXxmiDHtAtduVn2Djfst+9efUl+9Nn",
+	"n//n75+wr9CMIC1rU1tQtfYMdHVE5YMNtFcMlXssonLgjyGLAB6jb5/8vQmQXM6+9/uAyBG4X7OLJ8+e",
+	"XAAHbYXiWzm7nP3hycWTP4DR61awu0/5Vj4FMDlyvC0FcLZnTdAjvylnl7O/SOtehIfAGbHVim665xcX",
+	"VKTvKIDGt9uKtNCn/6AwFAr20SF4ellCKUh1T0TvCaofZUhQjOi+qffEFTx9jRuG3F9vNtxfCrOwWFDV",
+	"dMn32KKLQ2OFWAoA0uMxgn86vrT+sL1Gv9l7ACy2CVp+aQR3IiwQT6qw7gtd7ifRsdflKXaRgl1p4Ewt",
+	"fj3awWdne3PntUfVBuiHvevelKVX44lp/Q7tdW0sWOe/wy5qWlX736OrBYtdm3Di4Tb9WnTPwNNfZPkr",
+	"iqBK4K3R3b+v4PNm/7bc8I1wwvhxSUb649VISFnODregaJHzSPfrS7v+9f3R5n2W0Ma9KcIAYuvu9MYF",
+	"jyM5V/teItclOv/yUgaeSFM16HVE1rinDSkH9Jdfi/RIcRq5wT5Lj3XYpK3aoy1HCa1UcQ7pArE7Zer9",
+	"0Zl3Pqa4ON+J9jsCGYSJM/2i1Z377pzmjUhgEVbpZRHqXVCut9msxWJv0Wo/5LGn4sOWFMskq72Erz8x",
+	"2/0wm1ePn87tbZfJ4ltupOKp4oQEe1UVFvZAcdSXb388N5OhO/fLtz9i/6rRTHbD52s0mZLs9S1fiy/w",
+	"kUkn859ye3easX/KLUadNlzJhT9CXnl5ra1bGvH2r395ZCH+VNab7TmuY4bECMX/JXfcq89aialE9QZd",
+	"Sb7dJF2/Fu6L+NCoc9vENvIX8MiDC5Gn5leRbLNMZn5uHPTqpgbqpJTlz34AGpQWiU0a/1Xor3bZqhbM",
+	"CIHGV3aqFCiycjJ45yaQO1OT0Sp/BRsIPbOczbVClw24kG1mjVjQlRGyycqu3KIquYF7IrFnIPmbqrlu",
+	"7+wJdJvXxkLWTGa2x3O9zzsfotgp4fIuAvAGCDtLuSbnEcwYQAbhha8pmD/r3oLHnhtKtI2tV1SD18iQ",
+	"2AmiR4R82XSLOJAg6fKc5xfP/4gwC+CfD9YfqSfIpEeYzYk93mMRSv4k3OeWhkX/j59EZmdhgue4ESBE",
+	"HaIcsQ1n2JsCcLBu9gEZNVoLWC8OTpqdENvuvtoB/8SX5OsecSlQp7wJIulRrchv9AiSvoO3KPY9SL0m",
+	"eiwToj6O1+pJobcCTVRKZOYGQxfNk82v3o/VEYFwDdA4NcPYrSAtwUIuYHhhag0AaZxcAjnIj5PDe6Yx",
+	"11uJ/jhMoa8qYdCh5reEOEaanER3+pyTydIkFt+H3P7UXOCJyZNJjRQ93pl7asROdwoJtTmqAk6qIViX",
+	"c4e3tmgJQrGBhCDSSmykhAmn0amemkzw8Z9lMs3b+RzCfoNc3m/djTfIYkEZJsYCZI/Bxv1eiHMJIXaZ",
+	"5W8q57sjFVoFrTsuUfsH/I2yFtFO1Ch8k+pOVmyNPmZfG11vQ1eQzGsw6tR+TxCEJJ/DwSBObTbpoNxx",
+	"aFNcPV8ja1wyrYKwCT3MNwKc6XBuvLSjLAFqXUyygfqXQKuGGnEcw+95dANnrwHDVXkmYQHhsvSVgqno",
+	"kYZ1Bx49RtPC3deJpr0frQq3opNnE8SkKGCIpsmNaMvkDGk3UomzkPX/nIbvtaWcU+97JQDfCPJVA7uT",
+	"gosXY5MMcx61n/hAgVs5MIKBw1pVBVvIyglD2M3+BECvfMITbBpYkR6JiuCB6viUB+D/ZFDmxdx9r4IG",
+	"eR8RGT/2CwiyjgjH3ENAzb9/TDSN0Hb2lASmsMD4jlvsGYoSJjU6hqB6EnfYiltheBU28pJ2PfQxpadC",
+	"cmXvHregodPbjG3cvoyR/nvZaRw9NDK6hw3vLdwj+yCztRuuzhESwrfANuHRleoYjysg8XO1h+Zz2KGH",
+	"NH0T3IXNiR/c3pW0Ths5wg787/jkgIn/DiLHFE+nyO5cbzbcshvhdkKoS8ZDSptn0Y3O+tTmLfGR9ny1",
+	"Iwb/9ac/QRjeCePH+t+/XTz+0/tfnhXP/uvX3xWtP37///+P2fmvhtEyAym5HxmIn/OzXQl2A9y1IvQY",
+	"yPDQBIsXdDmE/OrC/VR8WRz219GKUaFo6IrTz2jQjTErRH5Qpb7/y8K/5f/mbeFXjmIB6h+biwM2BzdX",
+	"KuaEvzvmWgEyYFOOCnCEO26hnwWiSg9ueIj55z2GNhHqTy2ueQSI+E05u3c17itINcr59AhBYCV4CfP+",
+	"ZfbyHV9233AUUzrPlQ+XfHQTN2lZBUNJvgfNThC+rH5cajtqp57Cr3qUubL0P34lq9M3rUgnOFfikQV7",
+	"viATH22h0Mco1FBmbghKWB11QTz//PMBjD9krDHSR8+dcI8hYXJzQnzx4bKH4rYlUw0cn6/Ok0EEQ0GM",
+	"oRKQrgu8esmeXbBvvwjXfEG1WryqMK13vxUT+PPpL/4/valEb8RG34pz8OrAk374tCi67+QhXGIg9e8A",
+	"orN2K20KzKgTvLS/vwIBAW4y6/xJohY5JCYSRC96RfVHo+bF/R3CtDQ6x2FQjNPRgiEJh7bUO1VpXo7j",
+	"eKe98O6TyABVdKcr9F7SJGFaDyzlmnceSLiyPF+CJF6ojXAjpZgrBvUScPr4QQTuaIOh5GzA3KJnxiUF",
+	"iVuhznYIXjAcCOwDP7A9i2lrboV5DM5fHPSSPaKONdAEVLXiHNI24c2C+ePi/4s56dowRP0o2CMIZ0q1",
+	"fARpDGDLQFsPQnGlyqZ8Zsy80ojelJV68MB9KprwgpyOiV+exxXoxzqqyYMQxkpALi/hqlaCI5j4EdWy",
+	"mdfYx+zfg1a0mCaKiYSTlhm5XDnGF86fciDTVYQHgggQYJqaWlkEBhqfoOX5Waplj6D/0nP863YO0D3I",
+	"7C9xGg/tWsNlvYXAScYWliEd8xwb7EnJOJW1NK0blKYqUpLO/qWZHezPqKDNfEqNfdIb+kborVD3uqP4",
+	"in//DcV1+usYroW4sQQwYwS3Wp20lSV3/LG0th64q7/ijn+Djw34RSE6F5IMFyIbt6evJiVFp9+0gGqr",
+	"bE4GV3YnjA3QUueKBR6kUehWAyGxwebxYuFYPg3EruU2/dbDqGE3cHiRDhwe9MhFRtFK2IAtlJiCmB5c",
+	"fhD3ceS2MZ7E7/3RgIUigM8ZylYgDxm4HdnKiFspgImM2EIQ8ZJ9fnERAk8FNMVszQHA5FU3lzYcRz94",
+	"+gCiPdQrU2FbG+p8nBKi88vxuKKXqhwnyj9LtqQ5iw0Ubs8ycoE3axfyA/b5Qlx+/Px3YBDFDiIgiLzG",
+	"yau9dbaIPgqIW/phLapQVlQLNAgwBbT9e+wchD5xMhWwx3+AjT0MjvXwlqQWwHmxDk88yJGWvBpzmqk1",
+	"ONS9B10+9L4+k50AZImBHkn9LG2nvTMd/No20CVE4zdhMgd0fvqLP3DgtNvWqaMLOheQYcyxHXT4nuzS",
+	"nXg0Ja9CS9KH9XW8CSAdCS55HUznc5x3RH/jwBfecDd7xGaK0h28WkrsWMANYb8LZ7zlihzgET13uje3",
+	"/Ct84iEO48sPfAMdukccyJecWoe1279DvY23H85CfzFHlDOpbgHVyDWJXdzxG27FVTRZglAcbXmWhi/c",
+	"cFXuV/DYmHvma63O4Tz9Sto5NyVlMdDbEwyU91dnpnw+KwdfkPFG4JTvTof/ieu/iomRsc9rUwHgxAdA",
+	"xLOOG2wamSNXUvq+rlvkuhfXQotYD2eHZnfoz2J7js15y29Fi0NPkHstUKE+ReRlG3toXFHtCcVio/LH",
+	"R/7uOPd+uBSEVDcoBEEgGbTKGyiZccUg08BoxqfoHiX2j0/tnVgVQ2oeJRc/su2E97Ep7mOqHcELkYBO",
+	"Q+Pcq3YtaCUEWgMzrpTZ0hxyud+h+vGoZhHSTZAUBVkIDGs9x1SBDrQPHEixL0LIFFXu2DsyJMsIPl9d",
+	"Yu+qgvQAzyYFZN4VWLZWNLP3FhKEBY28qZ2I3eWGakqOU/on+4MeYao9nK5S+iMxF7G9MJvXjjQ5QPuK",
+	"2L+1u2KPEBEKYywRdzB0IZWKcWYA+nViXn2QEfeHUHUPyfafktxBQ6b7aCjT/Uw2aQt5CgJ7wcM7LX+9",
+	"dYumbuAnBKzQg2vx6R7+dA9/uoc/3cOf7uFP9/D57uGzovogBCJ389WZoX3Sd3AX52f8ZdvgDqRDOd9v",
+	"xb1WAjTTg6zM33xBQFPMFyK5e7YTyjGnz1FHthVUBYB5VAe45Rx7LCtNCW/+mYNKMuUvh99RyW+78PQ4",
+	"4DOBSYCnRqpk6dzUZGxdm02vThY7VNnbWTH7UNkPs2L2D6yR3nLzcy3cBCH3L6IE/vvqdKeqafekV51J",
+	"WTqbevJvry2cLSkjDWiOh/kIj/oIc7/9kltVPuFbPl+JJ0GgTLz8j8fTW6E+bCr8qX2sFws5F6We1xuh",
+	"3BO7NV76roRwm+oJ/Hf6K8+mqZwxzd4PBfoO1Kg1Nxf2k5GVuGKc7bRZ32i9hgRXTuVtDKjQ1DRuBAeI",
+	"ar1AQ8IWbK6reqPQnw+B7wmX19JgC4JcgCr+/muDnTnP4k848cCfghNzLvCbUXL9xHFOQX65k2nx+b+Z",
+	"hw+Y8349fG8DuM9NtGYRabFTgAxHMlYskzcAClndShonhLoigJ6QAkTPhN57rdSzmz3Yz3rhhJpwop2h",
+	"9LPBIw0tcj/2mc7iatJhj7oc/klHjk4wXuvvPxLXIf3StfBEsPPcHIhQcNhzJMFcgTPB84UOJjRvPL28",
+	"BQQEu4oNSsA34w0n1JSL6D6FJxpVeSzvDVVSx9/fS9rjsH/wyIsJCJYtL6Z0Vw1Vx6A6nt2F+aLl8SuO",
+	"XX6XjSaw5aH9pZcnu5Umb1zXGQyJcbjULCS0lXkIuuRZfpDjla9s92I9cl2rxvxWlqFvxBkK2HvegAfo",
+	"qD41eTwgIzQikz6RczsGnfQVptb3pum/aDelFwx6pDOvQBfUmVBphpX/bM4VuxHMCuWy6IoIkDdeCRnr",
+	"M2xhst5JHZeBNthW5fPPP/v89+e42OcrUdaVCJUVRUwiJfCr6ClK4FSB+zJODGUHbgp2KQ5SmpelEdZS",
+	"R2Wjl4ZvyG8150ppr0FASSbuVzsbrr6JRDhmq1ZgkDvsGDooe8ex1q0UO5ygtGwtts5fKZ5XrsCrFr4J",
+	"aswYWemHzHHYf42JSvi7cGm4VN0AlL1iG63catQkvGJ2t9jIb/7YtWWv54r/92FT3d1t7/QGD95nz//r",
+	"P39/Js2GIrddt328gLGUNsSOuGV+Et3OECNOCprJ43K7vyY/0b9OcjfM+P9Edjd0di6Y0wrvX7viW6qh",
+	"RrPrvvK+pXJ8PVBc9w098xDhGHzX2IBM57Sc59QSQbInkWpY+ntg0SpGmZ9SOT0qGEIViUYspXV0j5ql",
+	"cHYUYCw4/IS3gzQ2aUSziSpYaEz4DgZF19ypaD/jZtPGHPK6w0ZYyxFxIRk1klUOc9wFb2ZxBDTUBqL7",
+	"37///cPFxeO///3Ds8Xf//7hPxfvkxB0iVuR7KioLAW4d9sC0n/87KLAf/z0WfjXX//gSUrfPr74HN0q",
+	"WFVlxLbic9EGNXa0SQjrTF0ekt5C/O3EPBemtBPkUm3mDgkd10pf0rxgJjeCI5tYvoECMy+ZSOEDwJul",
+	"vBVsx/fYwCAHHKiNwZDEhGn+RfOyPRXxc82r2DHDKyP7XtoAqtF1WaMsAna6S+ksTAeqSiqt15ZVci0Y",
+	"Z26/lWrJNhKiK5eoTC+4YXwF6pKXy2uxpzWUcrEQBrNMAGIWfBxQMgdNQHJLmXvd4XrHjQJ0grutpKlk",
+	"gR0ElzrUi0Z8r52uq5JqWa6YNwFFqGjJzLA0+2tTqxPiQTl14Q4hjocrbEAB/waol7qcfoqn2VMa7nFn",
+	"JK+Iwjehy+k5VZZwdSauSsC9kuoMVySchlZfKWxoIjDts32N8M5FchVwsgJUjzBGG8hvFP8QcycojwUa",
+	"Dg2pMQdlpHRjD7Y3fON1KNd7NZ/ZR/f+3jkwpxgZWCv0e1Ck0gSXoN6ps0A+wAvi6FdRhtDVVDJoUBCR",
+	"WCZtaeiC26uWfhseegi9lF72GykRDvQ57kQTX9TXSmgj3EqXQ9TFZx6GuP5dk2kboZkhGQuTNRfCiHOF",
+	"JnTtKkmAYgjvtZOq1DtG9KPcLOwEsuF7VlvRb20p7eSCiNVP/u86Tw61c/qNoXs0LRyl9YpQZg61skKo",
+	"h00l6a2S7ND8YUxOKC/tsMUle96G7siYoYeAdp0hnnolOZ/a+S03685a3wh+b6BWR+/52PgZfvVdimN/",
+	"Ia+011uEFYxtRnPk1rfCgMu3xyn9fXjmvipV7vMsxMknjsGXeLG3kpDPJHCDY1RsvWy3K23cZdt/erMP",
+	"BQZYWgCC10vnkOeKkV+4DgjYcCiCtcVGzn2imHo9P8RF+BobAY2BPbgVZn+eSn9oG4vtpE5o9/469C66",
+	"p7r1QJKHdf/iWwm2NINn2gLj10o8dnIDcWu706a8QrRsz8M7hWVw52sPT62/CF3t6N15oLWDnuXI+63g",
+	"Qc5yCtiHNpXcMAB0iz/7zgu5cSDNCA12PqCkSDDEYrbCWhT6AM2+FsoyCE+GC9c/tNNmTYDNQ8Qs+kIu",
+	"56LZ+U8WvmJKbOXizO9O3iwktM8WV4FQt7Tbiu/J0Wx0686wAQidjtRJJ+dpOIGPwwnsA520wr0Oj533",
+	"LJ1P+n2vxDu5EXGeGVX43gTd1/K2fXCTQk4qhu7zkOnUkrz5Uz5+gyEuO6AX4DMDxllsTpRzkdcql9f6",
+	"h7Yp9vzEtNZaOVnNpkZnpMFsBHBsF2wnxLrATISC/Vxz44Qp2IpXi4Ja4hrGY0gJzeQrtI/1gj2COTyC",
+	"0BONcVI6w0fpFdTBUh0XltRVee6wJKjGIVsgxIWlIoul1bQZtILDbtK9GKvBa2uf/uI3sDfJ8U0TfBz2",
+	"n1Ii6x3ChC8897WyFmOX6vGtqbmbXHG+FvsCezYcVCnfoeL8E2oFJFUg9wyBVnjhHt2na7E/V+OtkOYO",
+	"5weEFac/ut0CDrzRhwfk6S9rse89Jm9jKdb9nJLUMFDA9nDOg1GyM2z4S+XGdVpredgoanEuIRpLs1th",
+	"KksJkIe4CgPcsBLcWIIuzal58Iy4N1xxmsJHasUY358NfcZY8sJz99137+Utr2ruwNJGtw8eW0B904oZ",
+	"wStAYzxCYmw75JudS23nU3DWD+7pFxhduY999UN/7L3tzCG7v+1EgXNub4gA48ZCoYbebKH8vVUneBzu",
+	"usu2G107/4vBnX9DD/77bj6tsHf/XyPauD+AgXJnMNcbZAWoLoNWqn77A1o+8NtSOERZoXSsm32QAQXD",
+	"Sg9CTNYRTuEujGF1VeOis113dXUbMJPvgydg/I/VbzesPnNNQ/FN6F8DDfktc0aexXvzSlKZQqzwIfhj",
+	"4JBFxZeW8RtdY47NjisnylBJxtHEHN7nrTbOPr3h83Wll33a3Bf0yKg4Trbmj6r7Yhd7/DO2/qcawFDM",
+	"T3GV9x+pQS4t+Q22PR3RHxdWfx4clIJ5xU8VbMvNGrpPwc2AiPNsLxwcb1FSzYrX1yD8g6QM4FNUrWq6",
+	"zUhQPHjzo80ewAkJ3hiBfkIpYENNR2o31xthETWYWC5m4i6NBLeJPS7Dzad/4luHs4Y1vXpWzG4iH0Nl",
+	"/Jis4e+Ts7rsWOSZOcaA5l1aqEwhyimV73d43bkK2x8YDOdAPqVLkBupBK17GnnkP6HCiJ4K5SR2XcOH",
+	"54I/mPqOUyANpr6DkL8TWYIlgrGc4R1QLzD+DZ/QV/6d0VdehBzuCLdyGfmnyF41oo2jOnwRRobsi4d8",
+	"33DtXfSkXmyEswummKkGtfPgWVjxWPp52VwDGGQyYo6VVvpWGOZkFoX0XHAud5dZyGvGOvSlE6EvGcfA",
+	"DV/qexNlMXDRfbPT6GD7Lcm23nAoMvbDK8N0oJqeoc5VQe89gsGI6i+cjCKWLBnWOhl9Rx0f6j/jb+JT",
+	"D+M+DkWYH60cMJIlm4nZbe6RdBNQweibZh/uKVmqW7X671ctS2NRzjXgiZ2jCDZu8tNf0IkwEAON2zii",
+	"lDpkkvaCC2Fc7/lF+L+BhOv7jdHlt7J9IBrgEDCEzgNLkhl84ub5VzmNm9abiuO0Eb+R3byPIFFDhH9T",
+	"cUBbCPVk3ECtRuCGVnU8AONOlwnhoz5J0BTb3N95jJVDmfN43sqi3kqiHjI9na/EvCd6BrWnHXrdA8fT",
+	"8O9AID2stxzX118PKi3bGa2WQbo1vnMv6bCto+X7s/Ws4+PCY32bisG3nm3FB+55Y8NbPk4gBN8ubf5O",
+	"xOruM8FzfRUHo9wUaC0X+xO0Dmi4LDFLKUhAaE4nFWRnkriTCnrjV9hHeszGl5JX+V1/XfH5fYa9mvEf",
+	"Ov55JEGONxu2I4aiMSpVGyXKAkFasP+jqKxgtXK6np/nrvvJSIiCAHrAUVxMKqhbGqEthR1ei32/qfdn",
+	"/8C5rLwDu33YnHsLvYTOdKk1OAwtw2HD92zFbwl7xI9YCXdgJffQD/LTeton+K/fEGDxfV128JLf9hlp",
+	"bjYAD+EOE/se4qw0vZIbMSpVPEK4geM2G7x5/eLwTV2J+xSHMP5vXhyCAxUagj/EDsdksJb46xQGxCnB",
+	"v7mjGhBtwC15hc6xjb4VCGEzhhVqO+AG/8GOdYGfBrP2ccQxYQU9Amr6TX284WYp1aNzbCa1MvcGGyEb",
+	"FHCthTpPKvoEZCSN6JTDuzXgyCTRPLkAB6pdHyZ5tq5+K3gTUYKDUkm5FBFkGTK2WpjfsSp4eI+e/uL/",
+	"8+tTw9WacvCyxjY9MsZPYxphfKd+L6d1jjlOag/Aj+JWVLaRSv+oy6WwVwQUZEbCMh9EzkZFYSitAYUg",
+	"AGHbHnCIw2Yow3UaQ8DOfoWEKdyCdQ63RhLRGcBroAD3XwLaObBn5pr0ttfjenum8wiMUx4UNGAwCMSA",
+	"KLFtn5DBVAAUHutCLzs7mB7XPp22Xi6FHQYtedt67r6OaZe0P1D5k7RjMpF+G9AKbSoluSXCAVrIfIYm",
+	"DOeKaX1JfqDIMfgmzK/15hArjd5uAbd2W3HZ5NlxVSJWMrCQVgtpNv4+ViHPwAnr4INuoHKI0yxhVPfW",
+	"04Rn7nNbwjtSTuuKQ8+KbcXVuYqRstDcIPw7WMGtuj+qiRxV2EdFsH2V/W/lUn1fu9mYwnz/rN/f+hx8",
+	"+DIslubYgjqmT97/WuT5If7qIxSpv0NwbgLqOIfPnXLcVxoqqZHMMkeTTCa6XKpv7iuy/KURpVBO+oP7",
+	"m8EKOMc2iHltpNvPLv/2vgObL5cKtF1E2KitwI7DcMx4q9TcCmfbbMzmWq+lSO7cwamcghrwgxWHJfn3",
+	"s9EHb/nBiv+L+30MNgCFSCsNeCJn2v7OrvcgiNzvhofhpwCBpDBbzo3bAV0oGkJDr1Pw2qWAHeiqDGgR",
+	"2PipZweU1v8ccA+8pWcews7Hd41MLduthEKAK6HO5R5HgjTmxCVZDlhnA7VU1HmWAZAD1kuDGw3/jviL",
+	"O206EIiHsGlE+kGo1peqJKrcB05rbyH9+99w02Hpzthy+CXcZbgjycbBAVkFWw43eRNXbF4b4+dBDIKP",
+	"BRcD8AuHX/VxAiqrvWcQHznVR5erfxALbcTsN84gsPaPmPaI23PJnuWgKK8Ic+SDI8QGy5CyjdVyBKKY",
+	"NFb60eXeUguye8qXJDI/cGFl89IjhEuIlhB0IbNSzUWnY4zYXqGzw/+/OzeAeHZib3di685Z5p1JZIC2",
+	"5iFxeSBlq9/yhQ/gmnl6K0yE+uzzMfzYfu5f7trp29fOynLJSaXG7CC20tV5cvP8wzXU9COkJ6SwQDw4",
+	"7DfAsHHH2a0wlLTXVPz35Sz1br7jN/3epHfwwEDJ5nccCmis8E85dKjO9WbDc1VZmzYc+R0QjzDkFXzo",
+	"RmyLDgZR56sn0cVegGEiTedr9oFtjS7ruQNlDaAVxgUVmnKc8KPhmYcZ2uwUE8TEitidbACzLpnROwvq",
+	"JHRThwZspTCklNr6xmnHq9w2wG/s1MYoEJlBMEC0M9ZYgc4xtuZn9KhZFhH1yZw7sYSV7cBpG5So0KmS",
+	"mldfQqCa+AOwjZRoQmTpvh9G24mLeJtsRfPXz/AfsTPNZwVitRGU+UFHmzbW1oJZcSsMZHndV3AsgONF",
+	"F2fAM+PDpcWZdijPpoLmHZVfrvonhfHOuagqKBXzEg0y7JzWV5Rq4gVMABbq3egA1DaAw/7HyRDsL0iV",
+	"l7YjYdtVWFFzzLU0xJ+cswEshaqbeN9a7D07UibEqeBqiZo+kCELEHrSnws21wqrV+GCiy2GSacNIAFJ",
+	"weW1rb/PvtPGrf4+o7Y5t0LVgvEbfSu8knwBOJgbvmfcrmFVgFeQX5afX09d35jCPurrUGC6C16GG27W",
+	"tomwhqZJng97iNGse15bpzfCRNGGa/+WG6n432dX9AIScIpx20qzsnzPlM6h/e+oZdNdlgxbe9RjXDcR",
+	"9v6SffrNHdsotSaxW2kMmnG2gN246kbwwXHlH/IE43Mnb0V6wqj56AXc4bYdHw8j+2PSzD9JYOlW1wtq",
+	"9pE4MT1L+gkaC+LezvVGgK52ibnpqF8xI+baIOp16G3UrRWI+0+6BgrLR9BwhvCcLN/bcFfSRBtWQgRZ",
+	"p/UT9rXWJSb94Pe82vG9ncJssJQOEXr7j/inXxm96a+ftdRmA/WTChKtcU7o/bKQs3rFLiB1oaqyJa49",
+	"nTemCXnSMFC1flawCzjlINdQfdWGPX4WPwSqXDI/iIBW6MVxl3/cfqpxTHYOQeSRgfk/ngBS2cxn8sl8",
+	"AFjNlL/lgyPg6JB0v+VLzCuMugMwidPgxIZq8Rz+7zFC50MmI6At1IPFeY6OG6Fb0c2+A7MIqronmr+L",
+	"vU5fROFogu7Zkuj5fkagbz0hYIYesJ5Pht8nw++T4ffJ8Ptk+H0y/D4Zfp8Mv0+G3yfD75Ph98nw+9c1",
+	"/M6GSBfh8TfczVcFEx+4Nx64ZV++/fEsMHVRN4oCwLYaSQ/bd09/8cv6dYyJ90p+MvM+mXmfzLxPZt4n",
+	"M++TmffJzPtk5n0y8z6ZeZ/MvE9m3r9lfO8TQPvZAdq75vBlMIdvakdJyjtt1mcC2EiYxhE6ia7jAO1+",
+	"1XozKKduJTbQxFAxOzdCqFZDHpBbG8H9fcQ4s8JrBQwpm7K2x+Q831eziveNqW+Wwo1pRfoOn3ygTqTN",
+	"LYGoFfjyUXgdZBhOB+0AMw2aGeHleZXu8zpqEoluLJMwUHLG2POWvH3+2WRjzKtaEcUCDlzF52vs87qS",
+	"gE5Aly9qVzkSS2vPdb186uY6OnXEn4GP1Ms1HMCmlevNPvSWDkAKxBUAUZHv5+l0qfsL0d7BEwP+xLek",
+	"PKLevwGercTC9cDs2LXcDvsGno0CkU4IEK+Fe/JUFcN+9VeIw9ZYJgF1gNt1zqRCNXfCqXqQ8ji/IyML",
+	"Zkt+LpaDwkanH5fahi6xl+zzpkCup9oReGyw6vUNQNHB2n4D9UeJMu93fC0U47uzkBRXyziSNEG8Il0X",
+	"/8O25O5jUun8lYh+Me/kfP3QlYh4jBLar2XSeeubSXuO/D9u1mGfvbJaUoqf0g7//Tuv6uqdEqYArZfX",
+	"bqVNI8ix42irPHnOrfh973lbCzUk1OGRUUCNv1UhuBbqO+3ER6oT/h9dmwDBAKobeMr8pgoFjiRt2O+g",
+	"bpNpVe1/DzvXQDb4e4kgG9q3M+3LUGEwPHZ/hcE4/AO3TWi9NIGz6r+8Ilw89KXpOwGOZ7BQkLxwXL2w",
+	"p5Jco5eGb0IXMQjtEbB4MYSSk9rb7jl9SngCfXfjV/B5s+tDV9WPWp6nivVWr0XDuTHoMkeZMLSy4Svf",
+	"jx+W9Vu8889LSGKrSwB4sccigqt9H1VvuZHcc31fHXd4ZpRob4zz3pYug3GMk2LuJ/aEO4TnbAZGpmwN",
+	"+/mEYUfEeyc3cH0XQyAED4EeaQtiAhvQhc9JtvBbYbzZ2Ma/8wbcYeQFo7X4UAy9OyuqRRyq8+KxTe6C",
+	"Ayv+qjXJWTGrbc2rUa0Fj0Lffkrwcy/Bu0vNTA5fNux46YSPn4+LLIDNjJ0jErknIU4IDZQPsiHaeLUu",
+	"dC9BTxSI/1HuKG6cPUd/xB6vy/OJTpd7hWAIQilzu+94tY49PryVCbGvc0Br75sII+GKXAYET9x1QNMi",
+	"X/daIOIPPFgwwxU04OZlKdWS1Vv0g1f7K7jjb3VVb0TBNvID9uo3ci4YxIE7x3IF/uufa66cVzj6Mr1u",
+	"hSnl3PWr7j+Gh0ZJeJSWo2Ta58QjUcYVo3OLunlZgCvfyjC4gtSBm8YjRFTyxg8cRAzhk0ef4ZTP1eP6",
+	"7rL+swf2LL5Fj3Dc548Dek68GFBXqZEARvcD2FUL7byIKQto2hbtJjHW+dPfQKDMazeEi+tN3oFzAE+M",
+	"OgRwxaQ0hk4j4HD3dT5sQHxvEDL/RnNT2mQU5yHMXr/qh+3DCoBY/FaUDPYEfc6VtK6g07p1GMKzQfNA",
+	"EpGW2wD7rrghxOTW5r9siN0D78pvBSz83ixeJOvD+p+ad3a37s/ngZt6i5k7ftOKJmvP27OwP2BMG0HZ",
+	"VZSzgzsWGu56dSaatGvIk/Gn9wjZrLOHnQM8aAGiYUt7+1s0AF9ps9TOiXOgHeNiaU8iuRNmYOus5I9K",
+	"1gL8KMQs/pUl7ymn9JWuzwJB+qIlQVvHs2gdR9PhCIi+jDiHXS/XLzNwPcwu//be71UER//b+1/f//r/",
+	"BQAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
