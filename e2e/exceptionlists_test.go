@@ -226,7 +226,7 @@ func TestViews(t *testing.T) {
 	assert.NotEqual(t, plain, stated, "what is stated beside a view counts")
 	code, _, errs = s.oskel("rea", "exceptions", "-period", "2026-10", "-view", "Act first")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, `there is no view "Act first"; saved views: For all`)
+	assert.Contains(t, errs, `there is no view "Act first"; saved: For all`)
 	// The same name again is the same view; another's shared name is taken.
 	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "act first", Query: &client.ViewQuery{}}))
 	assert.Equal(t, []string{"act first", "For all"}, names("ana"))

@@ -43,7 +43,13 @@ const sections = [
   { path: '/desk', name: 'Desk', icon: InboxStackIcon },
   { path: '/data', name: 'Data', icon: ArchiveBoxIcon },
 ]
-const belongs: Record<string, string> = { '/cases': '/desk', '/measures': '/figures', '/subjects': '/exceptions' }
+const belongs: Record<string, string> = {
+  '/cases': '/desk',
+  '/measures': '/figures',
+  '/tables': '/figures',
+  '/boards': '/figures',
+  '/subjects': '/exceptions',
+}
 const here = computed(() => {
   const first = '/' + route.path.split('/')[1]
   return belongs[first] ?? first

@@ -72,7 +72,7 @@ var figureCommands = []command{
 					}
 					asKept(*v.Table, p, stated)
 					if v.Table.TextAbove != nil && e.file == "" && e.format == "table" {
-						e.printf("%s\n", *v.Table.TextAbove)
+						fmt.Fprintln(e.out, *v.Table.TextAbove)
 					}
 				case len(args) != 1:
 					return usagef("expected the names of measures, separated by commas")

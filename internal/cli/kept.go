@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"flag"
 	"fmt"
@@ -64,6 +65,7 @@ var keptCommands = []command{
 				return oneOf(v, "rule", "desk", "kind", "grade")
 			})
 			return func(ctx context.Context, args []string) error {
+				names := map[int64]string{}
 				switch n := len(tables) + len(trends); {
 				case len(args) != 1:
 					return usagef("expected the name of the board")
@@ -75,14 +77,14 @@ var keptCommands = []command{
 					if err != nil {
 						return err
 					}
-					board.Parts = append(board.Parts, client.BoardPart{Table: &v.Id})
+					board.Parts, names[v.Id] = append(board.Parts, client.BoardPart{Table: &v.Id}), v.Name
 				}
 				board.Parts = append(board.Parts, trends...)
 				v, err := read[client.View](e)(e.client.SaveView(ctx, client.NewView{
 					Name: args[0], Shared: shared, Of: ptr(client.NewViewOfBoards), Board: &board,
 				}))
 				if err == nil {
-					e.printf("Saved the board %s: %s.\n", v.Name, boardWords(*v.Board))
+					e.printf("Saved the board %s: %s.\n", v.Name, boardWords(*v.Board, names))
 				}
 				return err
 			}
@@ -95,13 +97,23 @@ func listKept(ctx context.Context, e *env, of string) error {
 	if err != nil {
 		return err
 	}
+	names := map[int64]string{}
+	if of == "boards" {
+		tables, err := views(ctx, e, "tables")
+		if err != nil {
+			return err
+		}
+		for _, t := range tables {
+			names[t.Id] = t.Name
+		}
+	}
 	var rows [][]string
 	for _, v := range all {
 		shared := ""
 		if v.Shared {
 			shared = "yes"
 		}
-		rows = append(rows, []string{strconv.FormatInt(v.Id, 10), v.Name, v.Owner, shared, inWords(v)})
+		rows = append(rows, []string{strconv.FormatInt(v.Id, 10), v.Name, v.Owner, shared, inWords(v, names)})
 	}
 	return e.show(all, []column{{head: "number", right: true}, {head: "name"}, {head: "owner"}, {head: "shared"}, {head: "what", wrap: true}}, rows)
 }
@@ -126,11 +138,12 @@ func tableWords(q client.TableQuery) string {
 	return strings.Join(out, ", ")
 }
 
-func boardWords(b client.Board) string {
+// boardWords say what stands on a board; a table that one may not see has no name.
+func boardWords(b client.Board, names map[int64]string) string {
 	var out []string
 	for _, p := range b.Parts {
 		if p.Table != nil {
-			out = append(out, fmt.Sprintf("table %d", *p.Table))
+			out = append(out, cmp.Or(names[*p.Table], fmt.Sprintf("table %d", *p.Table)))
 		} else {
 			out = append(out, "the trend by "+string(*p.Trend))
 		}
@@ -200,14 +213,14 @@ func showBoard(ctx context.Context, e *env, v client.View, period string) error 
 		return usagef("a board is for people: -format %s is for its tables, one by one, with oskel table -kept NAME", e.format)
 	}
 	if v.Board.TextAbove != nil {
-		e.printf("%s\n", *v.Board.TextAbove)
+		fmt.Fprintln(e.out, *v.Board.TextAbove)
 	}
 	for i, part := range v.Board.Parts {
 		if i > 0 || v.Board.TextAbove != nil {
-			e.printf("\n")
+			fmt.Fprintln(e.out)
 		}
 		if part.Trend != nil {
-			e.printf("%s\n", e.bold("Flagged, by "+string(*part.Trend)))
+			fmt.Fprintln(e.out, e.bold("Flagged, by "+string(*part.Trend)))
 			by := client.GetExceptionTrendParamsBy(*part.Trend)
 			if err := showTrend(ctx, e, &client.GetExceptionTrendParams{Period: period, By: &by}); err != nil {
 				return err
@@ -217,12 +230,12 @@ func showBoard(ctx context.Context, e *env, v client.View, period string) error 
 		of := client.GetViewParamsOfTables
 		kept, err := read[client.View](e)(e.client.GetView(ctx, *part.Table, &client.GetViewParams{Of: &of}))
 		if err != nil { // one that is gone takes nothing from the others
-			e.printf("%v\n", err)
+			fmt.Fprintln(e.out, err)
 			continue
 		}
-		e.printf("%s\n", e.bold(kept.Name))
+		fmt.Fprintln(e.out, e.bold(kept.Name))
 		if err := showKept(ctx, e, *kept.Table, period); err != nil {
-			e.printf("%v\n", err)
+			fmt.Fprintln(e.out, err)
 		}
 	}
 	return nil
@@ -230,7 +243,7 @@ func showBoard(ctx context.Context, e *env, v client.View, period string) error 
 
 func showKept(ctx context.Context, e *env, q client.TableQuery, period string) error {
 	if q.TextAbove != nil {
-		e.printf("%s\n", *q.TextAbove)
+		fmt.Fprintln(e.out, *q.TextAbove)
 	}
 	p := &client.GetTableParams{Period: period}
 	asKept(q, p, map[string]bool{"period": q.Period == nil})

@@ -26,7 +26,7 @@ var viewCommands = []command{
 					if v.Shared {
 						shared = "yes"
 					}
-					rows = append(rows, []string{v.Name, v.Owner, shared, inWords(v)})
+					rows = append(rows, []string{v.Name, v.Owner, shared, inWords(v, nil)})
 				}
 				return e.show(all, []column{{head: "name"}, {head: "owner"}, {head: "shared"}, {head: "what", wrap: true}}, rows)
 			}
@@ -113,7 +113,7 @@ func viewNamed(ctx context.Context, e *env, of, name string) (client.View, error
 	if len(known) == 0 {
 		return client.View{}, fmt.Errorf("there is no %s %q; none is saved yet", viewKind(of), name)
 	}
-	return client.View{}, fmt.Errorf("there is no %s %q; there are %s", viewKind(of), name, strings.Join(known, ", "))
+	return client.View{}, fmt.Errorf("there is no %s %q; saved: %s", viewKind(of), name, strings.Join(known, ", "))
 }
 
 // viewKind is what one of a list of views is called.
@@ -157,14 +157,14 @@ func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsPa
 	return nil
 }
 
-func inWords(v client.View) string {
+func inWords(v client.View, tables map[int64]string) string {
 	switch v.Of {
 	case client.ViewOfCases:
 		return caseViewWords(v.Cases)
 	case client.ViewOfTables:
 		return tableWords(*v.Table)
 	case client.ViewOfBoards:
-		return boardWords(*v.Board)
+		return boardWords(*v.Board, tables)
 	}
 	return viewWords(v.Query)
 }

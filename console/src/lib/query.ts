@@ -1,4 +1,4 @@
-import { computed } from 'vue'
+import { computed, nextTick, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 
 // What the query will be once the steps under way have been taken: a second
@@ -18,6 +18,20 @@ export function useQueryChange() {
       if (coming === to) coming = undefined
     }
   }
+}
+
+/** The newest period stands at the right: it is what one looks for first. */
+export function useNewestInSight(name: string, there: () => unknown) {
+  const box = useTemplateRef<{ $el: HTMLElement } | HTMLElement>(name)
+  watch(
+    there,
+    async (is) => {
+      await nextTick()
+      const element = box.value && ('$el' in box.value ? box.value.$el : box.value)
+      if (is) element?.scrollTo({ left: element.scrollWidth })
+    },
+    { immediate: true },
+  )
 }
 
 /** What is selected in a list, by a word of the URL; selecting it again lets it go. */

@@ -23,6 +23,21 @@ export const router = createRouter({
       meta: { needs: 'lines', title: 'Figures', strip: true },
     },
     {
+      path: '/figures/kept',
+      component: () => import('@/pages/KeptPage.vue'),
+      meta: { needs: 'lines', title: 'Kept tables and boards' },
+    },
+    {
+      path: '/tables/:id',
+      component: () => import('@/pages/KeptTablePage.vue'),
+      meta: { needs: 'lines', title: 'Kept table', strip: true },
+    },
+    {
+      path: '/boards/:id',
+      component: () => import('@/pages/BoardPage.vue'),
+      meta: { needs: 'lines', title: 'Board', strip: true },
+    },
+    {
       path: '/sweeps',
       component: () => import('@/pages/SweepsPage.vue'),
       meta: { needs: 'book', title: 'Sweeps', strip: true },

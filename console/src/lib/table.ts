@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed, type Ref } from 'vue'
 
 import { api, need, type Schemas } from './api'
 import { kinds, placeAmong, placeWords, plainLook, readLooks, writeLooks, type Kind, type Look } from './looks'
@@ -17,9 +16,11 @@ export type Mark = Schemas['RowMark']
 /** Of how many periods a cell has its line, and a table by period its columns unless stated. */
 export const usual = 13
 
-/** The table of figures that the URL asks for: what is chosen, the question to the service, its rows. */
-export function useTable() {
-  const route = useRoute()
+/**
+ * A table of figures: what is chosen, the question to the service, its rows. What it asks for stands
+ * in the words of the URL, or in those that are handed in, of a kept table on a board.
+ */
+export function useTable(useWord: (name: string) => Ref<string> = useQueryWord) {
   const change = useQueryChange()
   const { period, label } = usePeriod()
   const { book } = useRulebook()
@@ -27,25 +28,28 @@ export function useTable() {
   const dials = useQuery({ queryKey: ['dials'], queryFn: () => need(api.GET('/api/dials')) })
 
   const words = {
-    by: useQueryWord('by'),
-    over: useQueryWord('over'), // '' one period, 'months' one measure by period, 'both' measures by period, 'rows' periods as rows, or a level across
-    back: useQueryWord('back'), // how many periods, where they are shown
-    measures: useQueryWord('measures'),
-    flagged: useQueryWord('flagged'), // 'yes' those that are flagged alone, 'light' the others pale
-    formula: useQueryWord('formula'), // one that is tried, beside or instead of the measures
-    text: useQueryWord('text'),
-    rows: useQueryWord('rows'), // a condition on rows
-    where: useQueryWord('where'), // a condition on the lines that figures are made of
-    light: useQueryWord('light'), // 'yes' those who match the text are lit up, and the others stay
-    shade: useQueryWord('shade'), // how columns are drawn that say nothing themselves: '' is bars
-    looks: useQueryWord('looks'), // of columns by themselves
-    best: useQueryWord('best'), // '' is usual, 'columns', 'rows', 'none'
-    groups: useQueryWord('groups'), // gathered under subtotals of these attributes
-    zone: useQueryWord('window'), // a named window instead of the month
-    cell: useQueryWord('cell'), // measure|key|period, without a measure what marks the row
-    without: useQueryWord('without'), // those without a figure: 'shown', 'hidden', or '' as is usual at the level
-    marks: useQueryWord('marks'), // '' as recorded, 'now', 'draft'
-    on: useQueryWord('on'), // 'totals' marks subtotals and totals alone
+    by: useWord('by'),
+    over: useWord('over'), // '' one period, 'months' one measure by period, 'both' measures by period, 'rows' periods as rows, or a level across
+    back: useWord('back'), // how many periods, where they are shown
+    measures: useWord('measures'),
+    flagged: useWord('flagged'), // 'yes' those that are flagged alone, 'light' the others pale
+    formula: useWord('formula'), // one that is tried, beside or instead of the measures
+    text: useWord('text'),
+    rows: useWord('rows'), // a condition on rows
+    where: useWord('where'), // a condition on the lines that figures are made of
+    light: useWord('light'), // 'yes' those who match the text are lit up, and the others stay
+    shade: useWord('shade'), // how columns are drawn that say nothing themselves: '' is bars
+    looks: useWord('looks'), // of columns by themselves
+    best: useWord('best'), // '' is usual, 'columns', 'rows', 'none'
+    groups: useWord('groups'), // gathered under subtotals of these attributes
+    zone: useWord('window'), // a named window instead of the month
+    cell: useWord('cell'), // measure|key|period, without a measure what marks the row
+    without: useWord('without'), // those without a figure: 'shown', 'hidden', or '' as is usual at the level
+    marks: useWord('marks'), // '' as recorded, 'now', 'draft'
+    sort: useWord('sort'), // a column from 1, 0 the names, -1 the marks
+    up: useWord('up'), // 'yes' the smallest first
+    kept: useWord('kept'), // the number of the kept table that it was opened from
+    on: useWord('on'), // 'totals' marks subtotals and totals alone
   }
 
   const sides = computed(() => (words.by.value || book.value?.kinds[0]?.name || '').split(' x '))
@@ -117,6 +121,12 @@ export function useTable() {
     },
     set: (names) => (words.measures.value = names.join(',')),
   })
+  /** Those that are asked for and that the rulebook does not have at this level. */
+  const gone = computed(() =>
+    measures.data.value
+      ? words.measures.value.split(',').filter((n) => n && !askable.value.some((m) => m.name === n))
+      : [],
+  )
   const shown = computed(() => {
     const formula = words.formula.value
     if (one.value) return [formula || picked.value[0]].filter(Boolean)
@@ -147,11 +157,12 @@ export function useTable() {
     return Number.isInteger(n) && n > 0 && n <= 120 ? n : usual
   })
 
-  const sort = computed(() => Number(route.query.sort ?? (words.over.value === 'rows' ? 0 : 1)))
-  const descending = computed(() => route.query.up !== 'yes')
+  const sort = computed(() => Number(words.sort.value || (words.over.value === 'rows' ? 0 : 1)))
+  const descending = computed(() => words.up.value !== 'yes')
   function sortBy(column: number) {
     const turn = column === sort.value ? descending.value : column === 0
-    void change({ sort: String(column), up: turn ? 'yes' : undefined })
+    words.sort.value = String(column)
+    words.up.value = turn ? 'yes' : ''
   }
 
   const rowsLevel = computed(() => (words.over.value === 'rows' ? 'whole' : level.value))
@@ -217,6 +228,7 @@ export function useTable() {
     },
     ...{
       shown,
+      gone,
       asked,
       back,
       looks,
@@ -283,3 +295,11 @@ export function turned(t: Schemas['Table'], columns: { column: Column; at: numbe
     }),
   }
 }
+
+/** What stands over a column: the measure, the period or what lies across, or both. */
+export const headOf = ({ across, words }: FigureTable, c: Column) =>
+  across.value || words.over.value === 'months'
+    ? c.label
+    : words.over.value === 'both'
+      ? `${c.title}, ${c.label}`
+      : c.title

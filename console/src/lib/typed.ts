@@ -1,7 +1,7 @@
-import { onUnmounted, ref, watch, type WritableComputedRef } from 'vue'
+import { onUnmounted, ref, watch, type Ref } from 'vue'
 
 /** What is being typed; it reaches the word a moment after the last key. */
-export function useTyped(word: WritableComputedRef<string>) {
+export function useTyped(word: Ref<string>) {
   const typed = ref(word.value)
   let rest: ReturnType<typeof setTimeout> | undefined
   watch(typed, (v) => {

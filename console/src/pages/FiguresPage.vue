@@ -1,20 +1,20 @@
 <script setup lang="ts">
-import { ArrowDownIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
 import { useQuery } from '@tanstack/vue-query'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { useDrawing } from '@/lib/drawing'
 import { countWords, momentWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
-import { turned, useTable, type Column, type Row } from '@/lib/table'
+import { headOf, turned, useTable, type Column, type Row } from '@/lib/table'
 import BreakdownView from '@/parts/figures/BreakdownView.vue'
 import CellMarks from '@/parts/figures/CellMarks.vue'
-import ColumnMenu from '@/parts/figures/ColumnMenu.vue'
 import FigureRow from '@/parts/figures/FigureRow.vue'
 import FiguresBar from '@/parts/figures/FiguresBar.vue'
-import LongTable from '@/parts/figures/LongTable.vue'
+import FiguresTable from '@/parts/figures/FiguresTable.vue'
+import FigureTabs from '@/parts/figures/FigureTabs.vue'
+import KeptNote from '@/parts/figures/KeptNote.vue'
 import MarksList from '@/parts/figures/MarksList.vue'
 import TableLegend from '@/parts/figures/TableLegend.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
@@ -22,28 +22,17 @@ import SideSheet from '@/parts/ui/SideSheet.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 const of = useTable()
-const { words, label, sides, across, periodic, one, shown, picked, lookOf, setLook, dials } = of
-const { sort, descending, sortBy, question, table, columns, total, list } = of
+const { words, label, sides, gone, question, table, columns, total } = of
 const { error, isPending, refetch } = of.first
 const draw = useDrawing(of)
 const { book } = useRulebook()
 const { person } = useSession()
-const { cell, without, formula, text, over } = words
+const { cell, without, text, over } = words
 
-const head = (c: Column) =>
-  across.value || over.value === 'months' ? c.label : over.value === 'both' ? `${c.title}, ${c.label}` : c.title
+const head = (c: Column) => headOf(of, c)
 
 // Of pairs most have nothing to do with each other, so they are left out unless asked for.
 const hidden = computed(() => (without.value ? without.value === 'hidden' : sides.value.length > 1))
-
-function move(measure: string, by: number) {
-  const names = [...picked.value]
-  const at = names.indexOf(measure)
-  names.splice(at + by, 0, ...names.splice(at, 1))
-  picked.value = names
-}
-const hide = (measure: string) =>
-  measure === formula.value ? (formula.value = '') : (picked.value = picked.value.filter((m) => m !== measure))
 
 /** Where the marks come from, where that needs saying. */
 const marking = computed(() => {
@@ -99,14 +88,6 @@ const whole = computed<Row>(() => ({
 }))
 const upright = computed(() => (over.value === 'rows' && table.value ? turned(table.value, columns.value) : undefined))
 
-// The newest period stands at the right: it is what one looks for first.
-const region = ref<HTMLElement>()
-watch([table, periodic], async ([t, p]) => {
-  await nextTick()
-  const box = region.value?.querySelector('[role=region]')
-  if (t && p && over.value === 'months') box?.scrollTo({ left: box.scrollWidth })
-})
-
 // On paper stands every row, whatever is in view.
 const printed = ref<Row[]>()
 async function print() {
@@ -128,9 +109,14 @@ const fetchPage = (cursor: string) =>
 
 <template>
   <div class="flex min-h-0 flex-1">
-    <section ref="region" class="min-w-0 flex-1">
+    <section class="min-w-0 flex-1">
+      <FigureTabs />
       <h1 class="sr-only">Figures of {{ label }}</h1>
+      <KeptNote v-if="words.kept.value" :of="of" />
       <FiguresBar :of="of" @print="print" />
+      <p v-if="gone.length" role="alert" class="px-4 pb-1 text-amber">
+        Left out, since the rulebook has no such measure at this level: {{ gone.join(', ') }}.
+      </p>
       <p class="px-4 pb-1 text-small text-muted print:hidden" role="status">
         {{ countWords(upright ? upright.rows.length : total, 'row')
         }}<template v-if="table?.without"
@@ -189,89 +175,13 @@ const fetchPage = (cursor: string) =>
           </tbody>
         </table>
       </div>
-      <LongTable
+      <FiguresTable
         v-else
-        class="figures max-h-[max(20rem,calc(100vh-17rem))] mx-2 print:hidden"
-        label="Figures"
-        :list="list"
-        :around="2"
-        :row-class="(r) => (r.depth ? 'bg-sunk font-semibold' : '')"
-      >
-        <template #head>
-          <tr>
-            <th
-              scope="col"
-              class="sticky left-0 z-[1] bg-paper"
-              :aria-sort="sort === 0 ? (descending ? 'descending' : 'ascending') : 'none'"
-            >
-              <button class="font-semibold hover:text-tide" @click="sortBy(0)">Name</button>
-              <button
-                class="ml-3 font-semibold hover:text-tide"
-                :class="sort === -1 ? 'text-tide' : ''"
-                :aria-pressed="sort === -1"
-                @click="sortBy(-1)"
-              >
-                Marks first
-              </button>
-            </th>
-            <th
-              v-for="({ column: c, at }, i) in columns"
-              :key="c.measure + c.period + c.across"
-              scope="col"
-              class="!text-right"
-              :aria-sort="sort === at + 1 ? (descending ? 'descending' : 'ascending') : 'none'"
-            >
-              <button
-                class="inline-flex items-center justify-end gap-1 font-semibold hover:text-tide"
-                @click="sortBy(at + 1)"
-              >
-                <component
-                  :is="descending ? ArrowDownIcon : ArrowUpIcon"
-                  v-if="sort === at + 1"
-                  class="size-3.5 text-tide"
-                  aria-hidden="true"
-                />{{ head(c) }}
-                <span
-                  v-if="c.groups"
-                  class="font-normal"
-                  :title="`Groups and the total: ${c.groups}`"
-                  aria-hidden="true"
-                  >*</span
-                >
-              </button>
-              <span
-                v-if="c.rules.length"
-                class="ml-1 font-normal text-muted"
-                :title="c.rules.map((r) => `${r.title}: ${r.count} marked`).join('\n')"
-                >{{ countWords(c.rules.length, 'rule') }}</span
-              >
-              <ColumnMenu
-                class="print:hidden"
-                :column="c"
-                :look="lookOf(c.measure)"
-                :dials="dials"
-                :alone="one || periodic"
-                :first="shown[0] === c.measure"
-                :last="shown.at(-1) === c.measure"
-                @look="(l) => setLook(c.measure, l)"
-                @move="(by) => move(c.measure, by)"
-                @hide="hide(c.measure)"
-              />
-              <p v-if="draw.scales.value[i] && 'fault' in draw.scales.value[i]!" role="alert" class="text-red">
-                {{ (draw.scales.value[i] as { fault: string }).fault }}
-              </p>
-            </th>
-          </tr>
-        </template>
-        <template #row="{ row: r }">
-          <FigureRow :of="of" :draw="draw" :row="r" @open="(c) => (cell = c)" />
-        </template>
-        <template v-if="question.by !== 'whole'" #foot>
-          <tr>
-            <FigureRow :of="of" :draw="draw" :row="whole" whole @open="(c) => (cell = c)" />
-          </tr>
-        </template>
-      </LongTable>
+        class="max-h-[max(20rem,calc(100vh-17rem))] mx-2 print:hidden"
+        :of="of"
+        :draw="draw"
+        @open="(c) => (cell = c)"
+      />
       <table v-if="printed && table" class="grid-table figures hidden print:table">
         <caption class="pb-2 text-left">
           <span class="text-title font-semibold">{{ book?.title }}: figures of {{ label }}</span

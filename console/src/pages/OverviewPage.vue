@@ -10,6 +10,7 @@ import { usePeople } from '@/lib/people'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import ShapeMark from '@/parts/ui/ShapeMark.vue'
 import StaleNote from '@/parts/exceptions/StaleNote.vue'
+import KeptLinks from '@/parts/figures/KeptLinks.vue'
 import ClockNote from '@/parts/sweeps/ClockNote.vue'
 import DueNote from '@/parts/sweeps/DueNote.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
@@ -195,6 +196,7 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
               </tbody>
             </table>
           </section>
+          <KeptLinks :period="data.period" />
         </div>
       </div>
     </template>

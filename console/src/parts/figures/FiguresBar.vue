@@ -9,6 +9,7 @@ import { kinds } from '@/lib/looks'
 import { useSession } from '@/lib/session'
 import type { FigureTable } from '@/lib/table'
 import { useTyped } from '@/lib/typed'
+import KeepMenu from '@/parts/figures/KeepMenu.vue'
 import NarrowMenu from '@/parts/figures/NarrowMenu.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import SelectOne from '@/parts/ui/SelectOne.vue'
@@ -161,6 +162,7 @@ const arrangements = computed(() => [
           { value: 'light', text: 'Highlight the flagged' },
         ]"
       />
+      <KeepMenu v-if="of.table.value" :of="of" />
       <ExportMenu v-if="of.table.value" :href="fileOf" workbook="Workbook (XLSX), with marks" @print="$emit('print')" />
     </div>
   </div>

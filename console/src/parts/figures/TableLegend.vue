@@ -9,13 +9,15 @@ defineProps<{
   entries: Schemas['LegendEntry'][]
   scales?: { title: string; unit: string; good: string; scale: Scale }[]
   notes: string[]
+  /** In one column, where there is little room. */
+  slim?: boolean
 }>()
 const steps = (s: Scale) => [0, 1, 2, 3, 4, 5, 6, 7].map((i) => s.low + ((s.high - s.low) * i) / 7)
 </script>
 
 <template>
   <section v-if="entries.length || notes.length || scales?.length" class="px-4 py-3 text-small" aria-label="Legend">
-    <ul v-if="entries.length" class="gap-x-8 lg:columns-2">
+    <ul v-if="entries.length" class="gap-x-8" :class="slim ? '' : 'lg:columns-2'">
       <li v-for="e in entries" :key="e.rule + e.grade" class="flex break-inside-avoid gap-2 py-0.5">
         <span class="w-24 shrink-0"><GradeMark :grade="e.grade" /></span>
         <span class="figures w-6 shrink-0 text-right">{{ e.count }}</span>
