@@ -142,6 +142,65 @@ func TestMarksWithoutASweep(t *testing.T) {
 	refused(t, 404, "not-found")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Marks: &draft}))
 }
 
+// Other values of dials are tried in a table by anybody: it says what a draft with them says,
+// keeps nothing, and comes back by its address.
+func TestDialsAreTriedInATable(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	by, draft, two := "rep", client.MarksFromDraft, 2
+	ask := func(edit func(*client.GetTableParams)) *client.GetTableParams {
+		p := &client.GetTableParams{Measures: "margin,margin - floor", By: &by, Period: "2026-10", Periods: &two}
+		edit(p)
+		return p
+	}
+	table := func(person string, edit func(*client.GetTableParams)) client.Table {
+		return want[client.Table](t, 200)(s.as(person).GetTable(ctx, ask(edit)))
+	}
+	before := table("rea", func(*client.GetTableParams) {})
+	tried := table("rea", func(p *client.GetTableParams) { p.Dials = ptr(" floor = 30% ") })
+	assert.Equal(t, client.MarksFromTrial, tried.Marking.By)
+	assert.Equal(t, 1, *tried.Marking.Unlike)
+	assert.Contains(t, marksOf(tried), "R1 thin-margin look 2026-10")
+	assert.NotContains(t, marksOf(before), "R1 thin-margin look 2026-10")
+	want[client.Draft](t, 200)(s.as("ana").PutDraft(ctx, client.NewDraft{Text: strings.Replace(smallBook, "{value: 22%", "{value: 30%", 1), BasedOn: 1}))
+	drafted := table("ana", func(p *client.GetTableParams) { p.Marks = &draft })
+	assert.Equal(t, marksOf(drafted), marksOf(tried))
+	assert.Equal(t, drafted.Rows, tried.Rows, "figures that ask the dial follow too")
+	assert.Equal(t, "-0.08", *tried.Rows[0].Cells[3].Exact)
+	again := table("rea", func(*client.GetTableParams) {})
+	assert.Equal(t, before, again, "nothing of it is kept")
+	assert.Equal(t, client.MarksFromNow, table("rea", func(p *client.GetTableParams) { p.Marks = ptr(client.MarksFromTrial) }).Marking.By, "no dial, no trial")
+
+	for with, edit := range map[string]func(*client.GetTableParams){
+		"expected dials with their values": func(p *client.GetTableParams) { p.Dials = ptr("floor") },
+		`there is no dial \"flor\"; did`:   func(p *client.GetTableParams) { p.Dials = ptr("flor=23%") },
+		"lies outside":                     func(p *client.GetTableParams) { p.Dials = ptr("floor=99%") },
+		"with % or without":                func(p *client.GetTableParams) { p.Dials = ptr("floor=25") },
+		"marks=draft does not go":          func(p *client.GetTableParams) { p.Dials, p.Marks = ptr("floor=25%"), &draft },
+		"mark the newest data":             func(p *client.GetTableParams) { p.Dials, p.Version = ptr("floor=25%"), ptr(int64(2)) },
+	} {
+		r, err := s.as("ana").GetTable(ctx, ask(edit))
+		require.NoError(t, err)
+		body, err := io.ReadAll(r.Body)
+		require.NoError(t, err)
+		assert.Contains(t, []int{400, 422}, r.StatusCode)
+		assert.Contains(t, string(body), with)
+	}
+	_, _, errs := s.oskel("rea", "table", "-by", "rep", "-period", "2026-10", "-dial", "floor=30%", "margin")
+	assert.Contains(t, errs, "Tried: figures and marks with these dials; 1 of them say something else than on record.")
+
+	// In the console the hand moves, the table follows, and the draft that is there gets the value.
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ana", password, "/figures?by=rep&measures=margin"), p.Sees("Arne Made-Up"), p.ClickText("Try dials"),
+		p.Do("input[type=range]", "e.value = 35; e.dispatchEvent(new Event('input'))"), p.Until("location.search.includes('dials=floor')"),
+		p.Sees("published 22%"), p.Sees("1 mark unlike what is on record."), p.Sees("Tried, not published: figures and marks with floor=35%"),
+		p.ClickText("Put into my draft"), p.Until("location.pathname === '/rules/draft'"))
+	assert.Contains(t, want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text, "{value: 35%")
+	do(t, p.Follow("/figures?by=rep&measures=margin&dials=floor%3D30%25"), p.ClickText("Trying 1 dial"), p.ClickText("As published"),
+		p.Until("!location.search.includes('dials')"), p.Sees("Try dials"))
+}
+
 // A workbook has the marks on typed figures, subtotals, the total, titles and a legend; other
 // files have a column for each rule.
 func TestMarksInFiles(t *testing.T) {

@@ -43,7 +43,8 @@ func Start() (*Browser, error) {
 		}
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("disable-quic", true), chromedp.Flag("force-prefers-reduced-motion", true))
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("force-prefers-reduced-motion", true))
 	ctx, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, endContext := chromedp.NewContext(ctx)
 	b := &Browser{ctx, func() { endContext(); endAllocator() }}

@@ -26,7 +26,9 @@ var figureCommands = []command{
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 " +
 			"-periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" " +
 			"-period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by rep.territory " +
-			"-across product.family -period 2026-10 margin_rate\noskel table -by customer -period 2026-10 -o october.xlsx revenue\noskel table -by rep.territory -keep \"Margins by territory\" -shared revenue,margin_rate\noskel table -period 2026-10 -kept \"Margins by territory\"",
+			"-across product.family -period 2026-10 margin_rate\noskel table -by customer -period 2026-10 -o october.xlsx revenue\noskel table -by rep.territory " +
+			"-keep \"Margins by territory\" -shared revenue,margin_rate\noskel table " +
+			"-period 2026-10 -kept \"Margins by territory\"",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, a pair such as \"rep x product\", or whole (the default)")
@@ -48,6 +50,8 @@ var figureCommands = []command{
 			f.Func("sort", "the `column` to sort by, from 1; 0 is the names (the default), marks the most serious mark", sortFlag(&sort))
 			f.Func("marks", "where `marks` come from: recorded (by sweeps; the default), now (what the published rules say now) or draft (what your draft says)",
 				func(v string) error { p.Marks = ptr(client.MarksFrom(v)); return oneOf(v, "recorded", "now", "draft") })
+			f.Func("dial", "try another value of a `dial` of the published rules, such as floor=23%; may be given several times; nothing is changed",
+				func(v string) error { p.Dials = ptr(strings.TrimPrefix(text(p.Dials)+","+v, ",")); return nil })
 			descending := f.Bool("descending", false, "the largest, or the most serious, first")
 			top := f.Int("top", 0, "at most this many rows; 0 is all")
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
@@ -338,8 +342,11 @@ func markingWords(m *client.TableMarking) string {
 		return ""
 	}
 	says := "Marks as the published rules say now"
-	if m.By == client.MarksFromDraft {
+	switch m.By {
+	case client.MarksFromDraft:
 		says = "Figures and marks as your draft says"
+	case client.MarksFromTrial:
+		says = "Tried: figures and marks with these dials"
 	}
 	switch {
 	case m.Narrowed:

@@ -124,7 +124,8 @@ func tableWords(q client.TableQuery) string {
 	for _, f := range []struct {
 		name string
 		of   *string
-	}{{"by", q.By}, {"grouped by", q.Groups}, {"across", q.Across}, {"of", q.Period}, {"with", q.Text}, {"rows where", q.Rows}, {"lines where", q.Where}} {
+	}{{"by", q.By}, {"grouped by", q.Groups}, {"across", q.Across}, {"of", q.Period}, {"with", q.Text}, {"rows where", q.Rows}, {"lines where", q.Where},
+		{"with", q.Dials}} {
 		if f.of != nil && *f.of != "" {
 			out = append(out, f.name+" "+*f.of)
 		}
@@ -155,7 +156,7 @@ func boardWords(b client.Board, names map[int64]string) string {
 func keepTable(ctx context.Context, e *env, name, above string, shared bool, p *client.GetTableParams) error {
 	q := client.TableQuery{
 		Measures: p.Measures, By: p.By, Groups: p.Groups, Across: p.Across, Text: p.Text, Rows: p.Rows, Where: p.Where,
-		Flagged: p.Flagged, WithFigures: p.WithFigures, Marks: p.Marks, Sort: p.Sort, Descending: p.Descending, Periods: p.Periods,
+		Flagged: p.Flagged, WithFigures: p.WithFigures, Marks: p.Marks, Dials: p.Dials, Sort: p.Sort, Descending: p.Descending, Periods: p.Periods,
 	}
 	if above != "" {
 		q.TextAbove = &above
@@ -180,7 +181,7 @@ func asKept(q client.TableQuery, p *client.GetTableParams, stated map[string]boo
 		name     string
 		of, from **string
 	}{{"by", &p.By, &q.By}, {"groups", &p.Groups, &q.Groups}, {"across", &p.Across, &q.Across}, {"text", &p.Text, &q.Text},
-		{"rows", &p.Rows, &q.Rows}, {"where", &p.Where, &q.Where}} {
+		{"rows", &p.Rows, &q.Rows}, {"where", &p.Where, &q.Where}, {"dial", &p.Dials, &q.Dials}} {
 		if !stated[f.name] {
 			*f.of = *f.from
 		}

@@ -34,7 +34,8 @@ var topics = []topic{
 var groups = map[string]string{
 	"intake": "files that were loaded", "data-issue": "errors in the data that reviewers reported", "rulebook": "the published rulebook and its revisions",
 	"dial": "parameters of rules", "grade": "how serious a flag is", "period": "the calendar, the schedule and the closing of periods", "view": "saved lists",
-	"case": "one case: read it, act on it", "todo": "to-dos of cases", "board": "kept tables and trends on one page", "report": "how cases ended, and how many are open", "person": "accounts",
+	"case": "one case: read it, act on it", "todo": "to-dos of cases", "board": "kept tables and trends on one page",
+	"report": "how cases ended, and how many are open", "person": "accounts",
 	"token":   "tokens for programs",
 	"absence": "who is away, and the stand-ins", "service": "the state of the service and its database",
 	"sweep": "evaluate a period, or look at its sweeps", "exceptions": "the flags of a period",

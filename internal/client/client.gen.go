@@ -569,6 +569,7 @@ const (
 	MarksFromDraft    MarksFrom = "draft"
 	MarksFromNow      MarksFrom = "now"
 	MarksFromRecorded MarksFrom = "recorded"
+	MarksFromTrial    MarksFrom = "trial"
 )
 
 // Valid indicates whether the value is a known member of the MarksFrom enum.
@@ -579,6 +580,8 @@ func (e MarksFrom) Valid() bool {
 	case MarksFromNow:
 		return true
 	case MarksFromRecorded:
+		return true
+	case MarksFromTrial:
 		return true
 	default:
 		return false
@@ -2722,7 +2725,7 @@ type LookBack struct {
 	Persisted int    `json:"persisted"`
 }
 
-// MarksFrom defines model for MarksFrom.
+// MarksFrom trial is what is said of a table with other values of dials; asked for without any it is the same as now
 type MarksFrom string
 
 // Measure defines model for Measure.
@@ -3771,6 +3774,7 @@ type TableColumn struct {
 
 // TableMarking Where the marks come from; with the first page
 type TableMarking struct {
+	// By trial is what is said of a table with other values of dials; asked for without any it is the same as now
 	By MarksFrom `json:"by"`
 
 	// Narrowed Of some lines alone, which rules over windows do not judge
@@ -3788,18 +3792,21 @@ type TableQuery struct {
 	Across     *string `json:"across,omitempty"`
 	By         *string `json:"by,omitempty"`
 	Descending *bool   `json:"descending,omitempty"`
+	Dials      *string `json:"dials,omitempty"`
 
 	// Drawn How the console draws it, by the words of its address: shade, looks, best, on, over, light
-	Drawn    *map[string]string `json:"drawn,omitempty"`
-	Flagged  *bool              `json:"flagged,omitempty"`
-	Groups   *string            `json:"groups,omitempty"`
-	Marks    *MarksFrom         `json:"marks,omitempty"`
-	Measures string             `json:"measures"`
-	Period   *string            `json:"period,omitempty"`
-	Periods  *int               `json:"periods,omitempty"`
-	Rows     *string            `json:"rows,omitempty"`
-	Sort     *int               `json:"sort,omitempty"`
-	Text     *string            `json:"text,omitempty"`
+	Drawn   *map[string]string `json:"drawn,omitempty"`
+	Flagged *bool              `json:"flagged,omitempty"`
+	Groups  *string            `json:"groups,omitempty"`
+
+	// Marks trial is what is said of a table with other values of dials; asked for without any it is the same as now
+	Marks    *MarksFrom `json:"marks,omitempty"`
+	Measures string     `json:"measures"`
+	Period   *string    `json:"period,omitempty"`
+	Periods  *int       `json:"periods,omitempty"`
+	Rows     *string    `json:"rows,omitempty"`
+	Sort     *int       `json:"sort,omitempty"`
+	Text     *string    `json:"text,omitempty"`
 
 	// TextAbove What stands above it
 	TextAbove   *string `json:"text_above,omitempty"`
@@ -4619,6 +4626,9 @@ type GetTableParams struct {
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
 
+	// Dials Other values of dials that are tried, such as floor=23%,drop=40%: figures and marks are as the published rules would say with them; nothing is changed
+	Dials *string `form:"dials,omitempty" json:"dials,omitempty"`
+
 	// Top The first so many rows alone, as they are sorted; 0 is all
 	Top *int `form:"top,omitempty" json:"top,omitempty"`
 
@@ -4675,6 +4685,9 @@ type ExportTableParams struct {
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
 
+	// Dials Other values of dials that are tried, such as floor=23%,drop=40%: figures and marks are as the published rules would say with them; nothing is changed
+	Dials *string `form:"dials,omitempty" json:"dials,omitempty"`
+
 	// Top The first so many rows alone, as they are sorted; 0 is all
 	Top *int `form:"top,omitempty" json:"top,omitempty"`
 
@@ -4730,6 +4743,9 @@ type ExportTableFileParams struct {
 
 	// Marks Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now
 	Marks *MarksFrom `form:"marks,omitempty" json:"marks,omitempty"`
+
+	// Dials Other values of dials that are tried, such as floor=23%,drop=40%: figures and marks are as the published rules would say with them; nothing is changed
+	Dials *string `form:"dials,omitempty" json:"dials,omitempty"`
 
 	// Top The first so many rows alone, as they are sorted; 0 is all
 	Top *int `form:"top,omitempty" json:"top,omitempty"`
@@ -13271,6 +13287,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Dials != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dials", *params.Dials, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Top != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "top", *params.Top, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
@@ -13524,6 +13552,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Marks != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "marks", *params.Marks, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Dials != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dials", *params.Dials, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -13793,6 +13833,18 @@ func NewExportTableFileRequest(server string, form string, params *ExportTableFi
 		if params.Marks != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "marks", *params.Marks, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Dials != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dials", *params.Dials, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

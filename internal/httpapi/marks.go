@@ -28,7 +28,7 @@ type marking struct {
 	s       *server
 	by      contract.MarksFrom
 	book    *rulebook.Book  // whose rules they are
-	draft   string          // the text of the draft that it is of
+	text    string          // of the draft or the trial that it is of; "" is what is published
 	where   string          // of which lines it is
 	engine  *measure.Engine // that judges them; nil where nothing is judged
 	periods []calendar.Period
@@ -308,23 +308,56 @@ func (s *server) markingOf(ctx context.Context, p contract.GetTableParams, publi
 		m.by = contract.MarksFromNow // what is on record is of all lines
 	}
 	names := rulebook.SplitFormulas(p.Measures)
-	if m.by != contract.MarksFromDraft {
-		return m, m.narrow(names)
-	}
-	d, err := s.Books.Draft(ctx, whoAsks(ctx).Name)
+	dials := or(p.Dials, "")
 	switch {
-	case err != nil:
-		return nil, err
-	case d.Version == 0:
-		return nil, refusal(http.StatusNotFound, "not-found", "You have no draft. Marks by the published rules as they are now: marks=now.")
-	case p.Version != nil:
-		return nil, refusal(http.StatusBadRequest, "invalid-request", "version: a draft marks the newest data.")
-	}
-	m.draft = d.Text
-	if m.book, err = s.draft.read(d.Text); err != nil {
-		return nil, refusal(http.StatusUnprocessableEntity, "draft-refused", "%s", err)
+	case m.by == contract.MarksFromDraft && dials != "":
+		return nil, refusal(http.StatusBadRequest, "invalid-request", "dials: they are tried on the published rules, so that marks=draft does not go with them.")
+	case (m.by == contract.MarksFromDraft || dials != "") && p.Version != nil:
+		return nil, refusal(http.StatusBadRequest, "invalid-request", "version: drafts and trials mark the newest data.")
+	case m.by == contract.MarksFromDraft:
+		d, err := s.Books.Draft(ctx, whoAsks(ctx).Name)
+		if err != nil {
+			return nil, err
+		}
+		if d.Version == 0 {
+			return nil, refusal(http.StatusNotFound, "not-found", "You have no draft. Marks by the published rules as they are now: marks=now.")
+		}
+		if m.book, err = s.drafts.read(d.Text); err != nil {
+			return nil, refusal(http.StatusUnprocessableEntity, "draft-refused", "your draft has problems; the first: %s", err)
+		}
+		m.text = d.Text
+	case dials != "":
+		text, err := s.tried(ctx, dials)
+		if err != nil {
+			return nil, err
+		}
+		if m.book, err = s.drafts.read(text); err != nil {
+			return nil, refusal(http.StatusUnprocessableEntity, "trial-refused", "dials: %s", err)
+		}
+		m.by, m.text = contract.MarksFromTrial, text
+	case m.by == contract.MarksFromTrial:
+		m.by = contract.MarksFromNow
 	}
 	return m, m.narrow(names)
+}
+
+// tried is the published text with other values of some dials, such as "floor=23%,drop=40%".
+func (s *server) tried(ctx context.Context, dials string) (string, error) {
+	revision, _, err := s.Books.Published(ctx)
+	if err != nil {
+		return "", err
+	}
+	text := revision.Text
+	for _, one := range strings.Split(dials, ",") {
+		name, value, is := strings.Cut(one, "=")
+		if !is {
+			return "", refusal(http.StatusBadRequest, "invalid-request", "dials: expected dials with their values, such as floor=23%%; found %q.", one)
+		}
+		if text, err = rulebook.ChangeDial(text, strings.TrimSpace(name), strings.TrimSpace(value), method.All()); err != nil {
+			return "", refusal(http.StatusUnprocessableEntity, "trial-refused", "dials: %s", err)
+		}
+	}
+	return text, nil
 }
 
 // narrow makes the book one of certain lines, where some are asked for. Measures that are asked
@@ -346,7 +379,7 @@ func (m *marking) narrow(measures []string) error {
 	return nil
 }
 
-// narrowedBook is the last book that was narrowed, as draftBook is of drafts.
+// narrowedBook is the last book that was narrowed, as draftBooks are of drafts.
 type narrowedBook struct {
 	mu    sync.Mutex
 	from  *rulebook.Book
@@ -371,7 +404,7 @@ func (n *narrowedBook) of(from *rulebook.Book, where string) (*rulebook.Book, er
 func (m *marking) ready(ctx context.Context, a measure.Ask, published *rulebook.Book, version int64) (err error) {
 	m.periods = a.Periods
 	switch {
-	case m.by == contract.MarksFromDraft:
+	case m.text != "":
 		m.engine, err = m.s.Figures.EngineFor(ctx, published, m.book)
 	case m.live() || len(m.book.GoodGrades()) > 0:
 		m.engine, err = m.s.Figures.EngineAt(ctx, m.book, version)
@@ -394,25 +427,39 @@ func (m *marking) ready(ctx context.Context, a measure.Ask, published *rulebook.
 	return nil
 }
 
-// draftBook is the last draft that was read: while one looks at it, it is asked for again and
-// again.
+// mostDrafts is how many texts are remembered: a dozen people may try at once.
+const mostDrafts = 12
+
+// draftBooks are the last drafts and trials that were read, by their texts: while one looks at
+// one, it is asked for again and again.
+type draftBooks struct {
+	mu  sync.Mutex
+	all []draftBook // the last asked for first
+}
+
 type draftBook struct {
-	mu   sync.Mutex
 	text string
 	book *rulebook.Book
 }
 
-func (d *draftBook) read(text string) (*rulebook.Book, error) {
+func (d *draftBooks) read(text string) (*rulebook.Book, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.book == nil || d.text != text {
+	same := func(b draftBook) bool { return b.text == text }
+	i := slices.IndexFunc(d.all, same)
+	one := draftBook{text: text}
+	if i >= 0 {
+		one = d.all[i]
+	} else {
 		book, problems := rulebook.Read([]byte(text), method.All())
 		if len(problems) > 0 {
-			return nil, fmt.Errorf("your draft has problems; the first: %s", problems[0])
+			return nil, fmt.Errorf("%s", problems[0])
 		}
-		d.text, d.book = text, book
+		one.book = book
 	}
-	return d.book, nil
+	d.all = append([]draftBook{one}, slices.DeleteFunc(d.all, same)...)
+	d.all = d.all[:min(len(d.all), mostDrafts)]
+	return one.book, nil
 }
 
 // sortLegend puts the entries of a legend in order: by grade, then by rule.

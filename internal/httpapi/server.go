@@ -84,7 +84,7 @@ type server struct {
 	pages    pages       // of exceptions
 	verdicts judge.Cache // of the past of exceptions, and of marks that are not on record
 	marked   keptMarks
-	draft    draftBook
+	drafts   draftBooks
 	narrowed narrowedBook
 	toDate   toDateBook
 }

@@ -147,8 +147,8 @@ func (s *server) grid(ctx context.Context, p contract.GetTableParams, m *marking
 		a.Marked, a.Severity = marked, severity
 	}
 	of := figures.Of{Book: book, Revision: revision.Number, Version: or(p.Version, 0), Where: or(p.Where, "")}
-	if m.by == contract.MarksFromDraft {
-		of.Published, of.Draft = published, m.draft
+	if m.text != "" {
+		of.Published, of.Draft = published, m.text
 	}
 	return m, s.Figures.LayOut(ctx, of, a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
 }

@@ -369,6 +369,8 @@ func (t *tablePages) about(ctx context.Context) ([]string, error) {
 	switch {
 	case t.m.by == contract.MarksFromDraft:
 		marks = "Figures and marks as a draft says"
+	case t.m.by == contract.MarksFromTrial:
+		marks = "Tried, not published: figures and marks with " + strings.ReplaceAll(*t.params.Dials, ",", ", ")
 	case t.m.live():
 		marks = "Marks as the published rules say now"
 	case len(says.Unswept) > 0:

@@ -2248,10 +2248,11 @@ export interface components {
             next?: string;
         };
         /**
+         * @description trial is what is said of a table with other values of dials; asked for without any it is the same as now
          * @default recorded
          * @enum {string}
          */
-        MarksFrom: "recorded" | "now" | "draft";
+        MarksFrom: "recorded" | "now" | "draft" | "trial";
         /** @description Where the marks come from; with the first page */
         TableMarking: {
             by: components["schemas"]["MarksFrom"];
@@ -3001,6 +3002,7 @@ export interface components {
             marks?: components["schemas"]["MarksFrom"];
             sort?: number;
             descending?: boolean;
+            dials?: string;
             /** @description How the console draws it, by the words of its address: shade, looks, best, on, over, light */
             drawn?: {
                 [key: string]: string;
@@ -4843,6 +4845,8 @@ export interface operations {
                 with_figures?: boolean;
                 /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
                 marks?: components["schemas"]["MarksFrom"];
+                /** @description Other values of dials that are tried, such as floor=23%,drop=40%: figures and marks are as the published rules would say with them; nothing is changed */
+                dials?: string;
                 /** @description The first so many rows alone, as they are sorted; 0 is all */
                 top?: number;
                 /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
@@ -4901,6 +4905,8 @@ export interface operations {
                 with_figures?: boolean;
                 /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
                 marks?: components["schemas"]["MarksFrom"];
+                /** @description Other values of dials that are tried, such as floor=23%,drop=40%: figures and marks are as the published rules would say with them; nothing is changed */
+                dials?: string;
                 /** @description The first so many rows alone, as they are sorted; 0 is all */
                 top?: number;
                 /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */
@@ -4959,6 +4965,8 @@ export interface operations {
                 with_figures?: boolean;
                 /** @description Where marks come from: what sweeps recorded, what the published rules say now, or what one's own draft says, whose figures are then shown too. Good grades are always as the rules say now */
                 marks?: components["schemas"]["MarksFrom"];
+                /** @description Other values of dials that are tried, such as floor=23%,drop=40%: figures and marks are as the published rules would say with them; nothing is changed */
+                dials?: string;
                 /** @description The first so many rows alone, as they are sorted; 0 is all */
                 top?: number;
                 /** @description A column from 1, 0 for the names, or -1 for the marks: descending, the most serious come first */

@@ -49,6 +49,7 @@ export function useTable(useWord: (name: string) => Ref<string> = useQueryWord) 
     sort: useWord('sort'), // a column from 1, 0 the names, -1 the marks
     up: useWord('up'), // 'yes' the smallest first
     kept: useWord('kept'), // the number of the kept table that it was opened from
+    dials: useWord('dials'), // other values of dials that are tried, floor=23%,drop=40%
     on: useWord('on'), // 'totals' marks subtotals and totals alone
   }
 
@@ -179,7 +180,8 @@ export function useTable(useWord: (name: string) => Ref<string> = useQueryWord) 
     where: words.where.value || undefined,
     flagged: words.flagged.value === 'yes' || undefined,
     with_figures: words.without.value ? words.without.value === 'hidden' : undefined,
-    marks: (words.marks.value || undefined) as Schemas['MarksFrom'] | undefined,
+    dials: words.dials.value || undefined,
+    marks: (words.dials.value ? undefined : words.marks.value || undefined) as Schemas['MarksFrom'] | undefined,
     sort: across.value ? sort.value : Math.min(sort.value, asked.value.length * back.value),
     descending: descending.value,
   }))

@@ -43,7 +43,11 @@ const marking = computed(() => {
       ? `Not swept, so nothing is on record: ${m.unswept.length > 3 ? countWords(m.unswept.length, 'period') : m.unswept.join(', ')}.`
       : ''
   if (m.narrowed) return 'Figures and marks of these lines alone; rules over windows do not judge them.'
-  const says = m.by === 'draft' ? 'Figures and marks as my draft says' : 'Marks as the published rules say now'
+  const says = {
+    draft: 'Figures and marks as my draft says',
+    trial: `Tried, not published: figures and marks with ${words.dials.value.replaceAll(',', ', ')}`,
+    now: 'Marks as the published rules say now',
+  }[m.by]
   if (m.unlike) return `${says}; ${m.unlike} of them say something else than on record.`
   return m.unswept.length ? `${says}; not on record.` : `${says}, the same as on record.`
 })
@@ -66,6 +70,7 @@ const opened = useQuery({
       periods: measure ? 1 : question.value.periods,
       text: by === 'whole' ? undefined : key,
       marks: question.value.marks,
+      dials: question.value.dials,
       where: question.value.where,
       limit: 200,
     }

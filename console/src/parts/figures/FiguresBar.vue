@@ -10,6 +10,7 @@ import { useSession } from '@/lib/session'
 import type { FigureTable } from '@/lib/table'
 import { useTyped } from '@/lib/typed'
 import KeepMenu from '@/parts/figures/KeepMenu.vue'
+import TryMenu from '@/parts/figures/TryMenu.vue'
 import NarrowMenu from '@/parts/figures/NarrowMenu.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import SelectOne from '@/parts/ui/SelectOne.vue'
@@ -110,6 +111,7 @@ const arrangements = computed(() => [
         />
       </form>
       <NarrowMenu :of="of" />
+      <TryMenu :of="of" />
       <SelectOne
         v-model="shade"
         label="Drawn as"
@@ -134,6 +136,7 @@ const arrangements = computed(() => [
         ]"
       />
       <SelectOne
+        v-if="!of.words.dials.value"
         v-model="marks"
         label="Marks"
         :all="where ? 'Marks as the rules say now' : 'Marks on record'"
