@@ -38,6 +38,7 @@ feeds:
 grades:
   - {name: act, tone: red, shape: pennant}
   - {name: look, tone: amber, shape: half pennant}
+dials: {fall: {value: -25%, from: -60%, to: -5%}}
 measures:
   net: {sum: sales.net, unit: money}
   cost: {sum: sales.cost, unit: money}
@@ -50,7 +51,7 @@ measures:
 rules:
   - {name: thin, judges: rep, base: {net: at least 1000}, threshold: {of: margin, bands: [{grade: act, below: 24.5%}, {clear: rest}]}}
   - {name: thin-customer, judges: customer, base: {net: at least 1000}, threshold: {of: margin, bands: [{grade: act, below: 22%}, {clear: rest}]}}
-  - {name: falling, judges: rep, threshold: {of: growth_year, bands: [{grade: look, below: -25%}, {clear: rest}]}}
+  - {name: falling, judges: rep, threshold: {of: growth_year, bands: [{grade: look, below: fall}, {clear: rest}]}}
   - {name: far-product, judges: product, base: {net: at least 500}, outlier: {of: margin, by: robust score, beyond: 6, side: low, peers: 8, grade: look}}
   - {name: far-rep, judges: rep, outlier: {of: net, by: robust score, beyond: 4, side: both, peers: 8, grade: look}}
   - {name: quiet, judges: customer, window: {silence: sales, at_least: 400 days, grade: look}}

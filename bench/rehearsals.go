@@ -162,25 +162,7 @@ func benchRehearsals(ctx context.Context, conn *pgx.Conn, url string, s *store.S
 			}
 		})
 	}
-	// A page of figures in the middle of 200,000 rows, as the console scrolls.
-	by, limit, sort := "customer", 100, 1
-	var pages []time.Duration
-	rows := 1 // as many as the first page says
-	for i := range 20 {
-		cursor := fmt.Sprint(i * 300 % rows)
-		pages = append(pages, timed(func() {
-			answer, err := c.GetTable(ctx, &client.GetTableParams{Measures: "net,margin", By: &by, Period: "2026-10", Limit: &limit, Sort: &sort, Cursor: &cursor})
-			check(err)
-			defer answer.Body.Close()
-			var out client.Table
-			check(json.NewDecoder(answer.Body).Decode(&out))
-			if answer.StatusCode != 200 || len(out.Rows) == 0 {
-				log.Fatalf("bench: a page of figures was answered with %d", answer.StatusCode)
-			}
-			rows = out.Total
-		}))
-	}
-	add(result{"a page of figures by customer, two measures, sorted, p95 of 20", "", 0, 0, round(percentile95(pages))})
+	profiled(".tables", func() { benchTables(ctx, c) })()
 
 	cut := func(rule string, i int) client.RehearsalRequest {
 		return client.RehearsalRequest{Rule: rule, Cuts: &[]client.CutMove{{Band: 0, High: true, Value: fmt.Sprintf("%.2f%%", 20+float64(i)/20)}}}

@@ -32,7 +32,8 @@ func TestTablesAreKept(t *testing.T) {
 	asked := []string{"-by", "rep", "-periods", "2", "-rows", "margin below 25%", "-sort", "2", "-descending", "-marks", "now"}
 	with := func(more ...string) []string { return append(append([]string{"table"}, asked...), more...) }
 	plain := ran("ana", with("-period", "2026-10", "margin,revenue")...)
-	assert.Contains(t, ran("ana", with("-keep", "Below 25", "-above", "For the North.", "margin,revenue")...), "Kept the table Below 25: margin,revenue, by rep")
+	said := ran("ana", with("-keep", "Below 25", "-above", "For the North.", "margin,revenue")...)
+	assert.Contains(t, said, "Kept the table Below 25: margin,revenue, by rep")
 	assert.Equal(t, "For the North.\n"+plain, ran("ana", "table", "-period", "2026-10", "-kept", "below 25"))
 	assert.NotContains(t, ran("ana", "table", "-period", "2026-10", "-periods", "1", "-kept", "Below 25"), "Sep 2026", "what is stated beside it counts")
 	fails("rea", `there is no kept table "Below 25"; none is saved yet`, "table", "-kept", "Below 25", "-period", "2026-10")
@@ -98,7 +99,8 @@ func TestKeptTablesInTheConsole(t *testing.T) {
 	do(t, p.Follow("/overview"), p.Sees("Kept tables and boards"), p.ClickText("Monday"), p.Until("location.pathname.startsWith('/boards/')"))
 
 	// The rulebook loses a measure: the table says so and shows the rest.
-	s.publish(strings.NewReplacer("of: margin,", "of: revenue,", "below: 18%", "below: 18", "below: floor", "below: 22", "stake: \"(floor - margin) * revenue\"\n", "stake: revenue\n",
+	s.publish(strings.NewReplacer("of: margin,", "of: revenue,", "below: 18%", "below: 18", "below: floor", "below: 22",
+		"stake: \"(floor - margin) * revenue\"\n", "stake: revenue\n",
 		"  margin: {title: Margin rate, formula: \"(revenue - cost) / revenue\", unit: percent}\n", "").Replace(smallBook), 1)
 	do(t, p.Go("/figures/kept"), p.ClickText("Territories"), p.Sees("the rulebook has no such measure at this level: margin"), p.Sees("North"))
 	do(t, p.Follow("/figures/kept"), p.ClickIn("table", "Delete"), p.ClickText("Delete Territories"), p.Sees("None yet."),
