@@ -93,17 +93,31 @@ type Grid struct {
 	Without int
 }
 
+// Figures are the columns of a grid, of all subjects, whoever is listed and however they are
+// sorted. Like the engine they are for one goroutine.
+type Figures struct {
+	of     *levelColumns
+	groups []gathering
+	whole  []Cell
+	last   placing
+}
+
+// placing is how some codes stand in each column: their places, how many of these there are,
+// and how the figures lie.
+type placing struct {
+	codes   []int // in order of code
+	places  [][]gridPlace
+	most    []int
+	spreads []*Spread
+}
+
 // Layout is a grid laid out whole, of which pages are asked. Like the engine
 // it is for one goroutine.
 type Layout struct {
-	of      *levelColumns
-	groups  []gathering
-	places  [][]gridPlace
-	most    []int
+	*Figures
+	placing
 	entries []gridEntry
-	whole   []Cell
 	without int
-	spreads []*Spread
 	lines   []calendar.Period
 }
 
@@ -111,19 +125,47 @@ type Layout struct {
 // figure. Missing figures sort last either way, ties by key. A subtotal is the
 // figure of the group as such, a ratio of its sums; subjects stand in the group
 // they belong to on the last day asked for.
-func (e *Engine) LayOut(a Ask) *Layout {
+func (e *Engine) LayOut(a Ask) *Layout { return e.Figures(a).LayOut(a) }
+
+// Figures computes the columns that are asked for, by level, measures, periods, groups and what
+// lies across; the rest of the ask says how they are laid out.
+func (e *Engine) Figures(a Ask) *Figures {
 	heads := e.heads(a)
-	l := &Layout{of: e.columnsOf(heads, a.Level, a.Across), groups: e.gatherings(a, heads), lines: a.Lines}
-	var codes []int
-	codes, l.without = l.of.matching(a)
+	return &Figures{of: e.columnsOf(heads, a.Level, a.Across), groups: e.gatherings(a, heads),
+		whole: e.columnsOf(heads, Level{}, a.Across).row(0).Cells}
+}
+
+// SameFigures tells whether two asks are of the same columns.
+func (a Ask) SameFigures(b Ask) bool {
+	return a.Level == b.Level && a.Across == b.Across && slices.Equal(a.Measures, b.Measures) && slices.Equal(a.Periods, b.Periods) &&
+		slices.Equal(a.Groups, b.Groups)
+}
+
+// stand gives how some codes stand. Who is listed seldom changes while one sorts and tries, so
+// that the last answer is remembered.
+func (f *Figures) stand(codes []int) placing {
+	if f.last.places != nil && slices.Equal(f.last.codes, codes) {
+		return f.last
+	}
+	out := placing{codes: slices.Clone(codes)}
 	inner := func(int) uint32 { return 0 }
-	if n := len(l.groups); n > 0 {
-		inner = func(code int) uint32 { return l.groups[n-1].codes[code] }
+	if n := len(f.groups); n > 0 {
+		inner = func(code int) uint32 { return f.groups[n-1].codes[code] }
 	}
-	for k, c := range l.of.columns {
-		places, most := placed(c, codes, e.Book.Measure(heads[k].Measure).GoodDown, l.of.exactly(k), inner)
-		l.places, l.most, l.spreads = append(l.places, places), append(l.most, most), append(l.spreads, spreadOf(c, codes))
+	for k, c := range f.of.columns {
+		places, most := placed(c, codes, f.of.e.Book.Measure(f.of.heads[k].Measure).GoodDown, f.of.exactly(k), inner)
+		out.places, out.most, out.spreads = append(out.places, places), append(out.most, most), append(out.spreads, spreadOf(c, codes))
 	}
+	if !f.of.e.Stopped() {
+		f.last = out
+	}
+	return out
+}
+
+// LayOut lists and sorts as is asked.
+func (f *Figures) LayOut(a Ask) *Layout {
+	codes, without := f.of.matching(a)
+	l := &Layout{Figures: f, placing: f.stand(codes), without: without, lines: a.Lines}
 	order := a.order(l.of, codes)
 	slices.SortFunc(codes, func(x, y int) int {
 		for _, group := range l.groups {
@@ -137,7 +179,6 @@ func (e *Engine) LayOut(a Ask) *Layout {
 		codes = codes[:min(a.Top, len(codes))]
 	}
 	l.entries = layOut(codes, l.groups)
-	l.whole = e.columnsOf(heads, Level{}, a.Across).row(0).Cells
 	return l
 }
 
@@ -162,7 +203,7 @@ func (l *Layout) Lists(level Level, among []string) map[string]bool {
 }
 
 // Engine is the one whose figures are laid out.
-func (l *Layout) Engine() *Engine { return l.of.e }
+func (f *Figures) Engine() *Engine { return f.of.e }
 
 // Page is a page of a grid laid out.
 func (l *Layout) Page(offset, limit int) Grid {
@@ -216,7 +257,12 @@ type levelColumns struct {
 	columns     []*Column
 	keys, names []string
 	cross       *crossing // nil where columns are of the level itself
+	rows        map[int][]Cell
 }
+
+// mostRows bounds how many rows of exact figures are remembered, and mostRemembered their cells:
+// some pages of what is looked at.
+const mostRows, mostRemembered = 2_000, 100_000
 
 func (e *Engine) columnsOf(heads []Head, l, across Level) *levelColumns {
 	of := &levelColumns{e: e, level: l, heads: heads}
@@ -308,6 +354,10 @@ func (of *levelColumns) where(k, code int) (uint32, Slot, bool) {
 
 func (of *levelColumns) row(code int) GridRow {
 	row := GridRow{Level: of.level, Code: uint32(code), Key: of.keys[code], Name: of.names[code]}
+	if cells, known := of.rows[code]; known {
+		row.Cells = slices.Clone(cells) // their places are of one layout
+		return row
+	}
 	for k, c := range of.columns {
 		cell := Cell{Float: c.Value[code], Why: c.Why[code]}
 		if cell.Why == Present {
@@ -315,6 +365,13 @@ func (of *levelColumns) row(code int) GridRow {
 		}
 		row.Cells = append(row.Cells, cell)
 	}
+	if of.e.Stopped() {
+		return row // it may not be whole
+	}
+	if of.rows == nil || len(of.rows) >= mostRows || (len(of.rows)+1)*len(of.columns) > mostRemembered {
+		of.rows = map[int][]Cell{}
+	}
+	of.rows[code] = slices.Clone(row.Cells)
 	return row
 }
 

@@ -134,3 +134,35 @@ func TestGivingUp(t *testing.T) {
 	whole := measure.New(e.Book, e.Snapshot).Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Limit: 10})
 	assert.NotEqual(t, whole.Whole[0].Value, g.Whole[0].Value)
 }
+
+// Figures that are laid out again and again, for other rows, orders and pages, say what fresh
+// ones say; what was given up is not remembered.
+func TestFiguresLaidOutAgain(t *testing.T) {
+	e := examples(t, "")
+	october, err := e.Book.Calendar.Parse("2026-10")
+	require.NoError(t, err)
+	september, _ := e.Book.Calendar.Before(october, 1)
+	columns := measure.Ask{Level: reps, Measures: []string{"revenue", "margin"}, Periods: []calendar.Period{september, october}, Limit: 10}
+	kept := e.Figures(columns)
+	rapid.Check(t, func(t *rapid.T) {
+		a := columns
+		a.Sort, a.Descending = rapid.IntRange(-2, 3).Draw(t, "sort"), rapid.Bool().Draw(t, "down")
+		a.Text, a.Top = rapid.SampledFrom([]string{"", "rep1", "nobody"}).Draw(t, "text"), rapid.IntRange(0, 2).Draw(t, "top")
+		a.Limit, a.Offset = rapid.IntRange(1, 3).Draw(t, "limit"), rapid.IntRange(0, 2).Draw(t, "offset")
+		a.Figures = rapid.Bool().Draw(t, "with figures")
+		if rapid.Bool().Draw(t, "only") {
+			a.Only = []string{"rep0", "rep2"}
+		}
+		a.Marked, a.Severity = []string{"rep1", "rep2"}, []int{1, 0}
+		if rapid.IntRange(0, 4).Draw(t, "given up") == 0 {
+			e.Until(func() bool { return true })
+			kept.LayOut(a).Page(0, 10)
+			e.Until(nil)
+		}
+		assert.True(t, a.SameFigures(columns))
+		assert.Equal(t, measure.New(e.Book, e.Snapshot).Grid(a), kept.LayOut(a).Page(a.Offset, a.Limit))
+	})
+	other := columns
+	other.Measures = []string{"margin", "revenue"}
+	assert.False(t, other.SameFigures(columns))
+}

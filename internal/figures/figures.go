@@ -34,7 +34,7 @@ type Keeper struct {
 	shared *measure.Engine // of Share
 
 	laying  sync.Mutex
-	layouts []*keptLayout // the last asked for first
+	layouts []*keptFigures // the last asked for first
 }
 
 // New is a keeper over a store; it reads nothing before it is asked.

@@ -12,8 +12,8 @@ import (
 	"oskel/core/rulebook"
 )
 
-// keptLayouts is how many grids are remembered, so that scrolling through one
-// neither computes nor sorts it anew for each page.
+// keptLayouts is of how many grids the figures are remembered, and of each the last layout: who
+// scrolls neither computes nor sorts anew for each page, who sorts or tries computes nothing.
 const keptLayouts = 4
 
 // layoutKey is what a layout hangs on beside what is asked: a snapshot and a revision are never
@@ -37,12 +37,14 @@ type Of struct {
 	Published *rulebook.Book
 }
 
-// keptLayout is laid out by who asks first; who asks meanwhile waits at its lock.
-type keptLayout struct {
-	key    layoutKey
-	ask    measure.Ask // but for the page
-	mu     sync.Mutex
-	layout *measure.Layout
+// keptFigures are computed by who asks first; who asks meanwhile waits at their lock.
+type keptFigures struct {
+	key     layoutKey
+	of      measure.Ask // what they are of: its level, measures, periods, groups and what lies across
+	mu      sync.Mutex
+	figures *measure.Figures
+	ask     measure.Ask // of the last layout, but for the page
+	layout  *measure.Layout
 }
 
 // TooLarge says that a table has more cells than are computed at once.
@@ -80,17 +82,25 @@ func (k *Keeper) LayOut(ctx context.Context, of Of, a measure.Ask, most int, wor
 		return &TooLarge{rows, columns, most}
 	}
 	a.Offset, a.Limit = 0, 0
-	kept := k.keptLayout(layoutKey{e.Snapshot, of.Revision, of.Draft, of.Where}, a)
+	kept := k.keptFigures(layoutKey{e.Snapshot, of.Revision, of.Draft, of.Where}, a)
 	kept.mu.Lock()
 	defer kept.mu.Unlock()
-	if kept.layout == nil {
-		layout := e.LayOut(a)
+	if kept.figures == nil {
+		figures := e.Figures(a)
 		if ctx.Err() != nil { // what was given up must not be kept
 			return ctx.Err()
 		}
-		kept.layout = layout
+		kept.figures = figures
 	}
-	kept.layout.Engine().Until(func() bool { return ctx.Err() != nil })
+	kept.figures.Engine().Until(func() bool { return ctx.Err() != nil })
+	// Asks are compared as they are: nobody is not all, and what reads alike need not be.
+	if kept.layout == nil || !reflect.DeepEqual(kept.ask, a) {
+		layout := kept.figures.LayOut(a)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		kept.ask, kept.layout = a, layout
+	}
 	if err := work(kept.layout); err != nil {
 		return err
 	}
@@ -104,22 +114,21 @@ func (k *Keeper) engineOf(ctx context.Context, of Of) (*measure.Engine, error) {
 	return k.EngineAt(ctx, of.Book, of.Version)
 }
 
-// keptLayout finds what is kept of a grid, or makes room for it. Asks are compared as
-// they are: nobody is not all, and what reads alike need not be. Grids of data that nobody
+// keptFigures finds what is kept of a grid, or makes room for it. Grids of data that nobody
 // holds any more go first.
-func (k *Keeper) keptLayout(key layoutKey, ask measure.Ask) *keptLayout {
+func (k *Keeper) keptFigures(key layoutKey, ask measure.Ask) *keptFigures {
 	k.laying.Lock()
 	defer k.laying.Unlock()
-	k.layouts = slices.DeleteFunc(k.layouts, func(l *keptLayout) bool {
+	k.layouts = slices.DeleteFunc(k.layouts, func(l *keptFigures) bool {
 		return l.key.snapshot != key.snapshot && l.key.snapshot.Version < key.snapshot.Version
 	})
-	i := slices.IndexFunc(k.layouts, func(l *keptLayout) bool { return l.key == key && reflect.DeepEqual(l.ask, ask) })
-	kept := &keptLayout{key: key, ask: ask}
+	i := slices.IndexFunc(k.layouts, func(l *keptFigures) bool { return l.key == key && l.of.SameFigures(ask) })
+	kept := &keptFigures{key: key, of: ask}
 	if i >= 0 {
 		kept = k.layouts[i]
 		k.layouts = slices.Delete(k.layouts, i, i+1)
 	}
-	k.layouts = append([]*keptLayout{kept}, k.layouts...)
+	k.layouts = append([]*keptFigures{kept}, k.layouts...)
 	k.layouts = k.layouts[:min(len(k.layouts), keptLayouts)]
 	return kept
 }

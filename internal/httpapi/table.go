@@ -147,10 +147,35 @@ func (s *server) grid(ctx context.Context, p contract.GetTableParams, m *marking
 		a.Marked, a.Severity = marked, severity
 	}
 	of := figures.Of{Book: book, Revision: revision.Number, Version: or(p.Version, 0), Where: or(p.Where, "")}
-	if m.text != "" {
+	switch {
+	case m.text == "":
+	case m.by == contract.MarksFromTrial && sameFigures(published, book, p):
+		// So a dial that is turned computes no figure anew.
+		if of.Book, _, err = readAsk(published, p); err != nil {
+			return m, err
+		}
+	default:
 		of.Published, of.Draft = published, m.text
 	}
 	return m, s.Figures.LayOut(ctx, of, a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
+}
+
+// sameFigures tells whether what is asked of a book reads the same with the published values of
+// its dials: no condition is asked, and no measure and no formula asks a dial that differs.
+func sameFigures(published, tried *rulebook.Book, p contract.GetTableParams) bool {
+	if or(p.Rows, "") != "" || or(p.Where, "") != "" {
+		return false
+	}
+	for i, d := range published.Dials {
+		if d.Value == tried.Dials[i].Value {
+			continue
+		}
+		asks := func(use string) bool { return strings.HasPrefix(use, "measure ") }
+		if slices.ContainsFunc(tried.Uses(d.Name), asks) { // formulas that are tried are among its measures
+			return false
+		}
+	}
+	return true
 }
 
 // readAsk reads what is asked of a book, and gives back the book with the
