@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"maps"
+	"math/big"
 	"net/http"
 	"slices"
 	"strconv"
@@ -278,8 +279,11 @@ func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
 
 // exactText is a decimal where the value is one of four places, else a/b.
 func exactText(c measure.Cell) string {
-	if a, err := amount.Parse(c.Value.FloatString(4)); err == nil && a.Rat().Cmp(c.Value) == 0 {
-		return a.String()
+	if d := c.Value.Denom(); d.IsInt64() && amount.Scale%d.Int64() == 0 {
+		n := new(big.Int).Mul(c.Value.Num(), big.NewInt(amount.Scale/d.Int64()))
+		if n.IsInt64() {
+			return amount.Amount(n.Int64()).String()
+		}
 	}
 	return c.Value.RatString()
 }
