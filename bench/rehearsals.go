@@ -195,7 +195,7 @@ func rehearsals(ask func(client.RehearsalRequest) time.Duration, cut func(rule s
 			{"v-before", "{of: net, against: earlier(net), as: change", "{of: margin, against: \"earlier(margin, 1%d)\", as: change"},
 		}},
 		{"an outlier rule changed in the text", []edit{
-			{"o-own-customer", "by: own past, over: 12 periods, beyond: 8, side: high", "by: own past, over: 1%d periods, beyond: 8, side: high"},
+			{"o-own-customer", "by: own past, over: 12 periods, beyond: 8", "by: own past, over: 1%d periods, beyond: 8"},
 			{"o-percentile", "by: percentile, beyond: 99.9%%", "by: percentile, beyond: 99.%d%%"},
 			{"o-found", "by: false discovery rate, share: 1%%", "by: false discovery rate, share: 2.%d%%"},
 			{"o-trend-product", "by: deviation from trend, over: 12 periods, beyond: 8", "by: deviation from trend, over: 12 periods, beyond: 9.%d"},

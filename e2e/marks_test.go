@@ -175,8 +175,8 @@ func TestDialsAreTriedInATable(t *testing.T) {
 	for with, edit := range map[string]func(*client.GetTableParams){
 		"expected dials with their values": func(p *client.GetTableParams) { p.Dials = ptr("floor") },
 		`there is no dial \"flor\"; did`:   func(p *client.GetTableParams) { p.Dials = ptr("flor=23%") },
-		"lies outside":                     func(p *client.GetTableParams) { p.Dials = ptr("floor=99%") },
-		"with % or without":                func(p *client.GetTableParams) { p.Dials = ptr("floor=25") },
+		"out of its range":                 func(p *client.GetTableParams) { p.Dials = ptr("floor=99%") },
+		"is written in percent":            func(p *client.GetTableParams) { p.Dials = ptr("floor=25") },
 		"marks=draft does not go":          func(p *client.GetTableParams) { p.Dials, p.Marks = ptr("floor=25%"), &draft },
 		"mark the newest data":             func(p *client.GetTableParams) { p.Dials, p.Version = ptr("floor=25%"), ptr(int64(2)) },
 	} {

@@ -105,7 +105,7 @@ func (e *Engine) several(n *lang.Node, s Slot) *Column {
 		case summary == "average":
 			out.set(i, mean(values), widest+summing(values), 1)
 		case summary == "median":
-			m, _ := stats.MedianMAD(values)
+			m := stats.Median(values)
 			out.set(i, m, widest, 1)
 		case (summary == "best") != e.goodDown(n.Parts[0]):
 			out.set(i, slices.Max(values), widest, 0)
@@ -143,7 +143,7 @@ func (e *Engine) exactSeveral(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	case "average":
 		return meanRat(values), Present
 	case "median":
-		m, _ := stats.MedianMADRat(values)
+		m := stats.MedianRat(values)
 		return m, Present
 	}
 	if (summary == "best") != e.goodDown(n.Parts[0]) {

@@ -29,6 +29,12 @@ func MedianMAD(xs []float64) (median, mad float64) {
 	return median, middle(work)
 }
 
+// Median is that of MedianMAD alone.
+func Median(xs []float64) float64 { return middle(slices.Clone(xs)) }
+
+// MedianRat is Median in rationals.
+func MedianRat(xs []*big.Rat) *big.Rat { return middleRat(slices.Clone(xs)) }
+
 func middle(xs []float64) float64 {
 	low, high := Middles(xs)
 	return (low + high) / 2

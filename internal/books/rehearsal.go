@@ -119,6 +119,23 @@ func (r *Rehearser) read(text string) (*rulebook.Book, error) {
 	return b, nil
 }
 
+// Turned is a book with other values of some dials, by name, as they are written. What is wrong
+// with them is an ErrRehearsal.
+func Turned(book *rulebook.Book, dials map[string]string) (*rulebook.Book, error) {
+	for name, value := range dials {
+		dial := book.Dial(name)
+		if dial == nil {
+			return nil, cannot("there is no dial %q%s", name, lang.Suggestion(name, dialNames(book)))
+		}
+		v, err := dialValue(dial, value)
+		if err != nil {
+			return nil, err
+		}
+		book = book.WithDial(name, v)
+	}
+	return book, nil
+}
+
 // draft is the published book, and the draft as it is turned.
 func (r *Rehearser) draft(ctx context.Context, d Variant) (published, draft *rulebook.Book, err error) {
 	_, published, err = r.books.Published(ctx)
@@ -131,16 +148,8 @@ func (r *Rehearser) draft(ctx context.Context, d Variant) (published, draft *rul
 			return nil, nil, err
 		}
 	}
-	for name, value := range d.Dials {
-		dial := draft.Dial(name)
-		if dial == nil {
-			return nil, nil, cannot("there is no dial %q%s", name, lang.Suggestion(name, dialNames(draft)))
-		}
-		v, err := dialValue(dial, value)
-		if err != nil {
-			return nil, nil, err
-		}
-		draft = draft.WithDial(name, v)
+	if draft, err = Turned(draft, d.Dials); err != nil {
+		return nil, nil, err
 	}
 	var moves []rulebook.CutMove
 	for _, c := range d.Cuts {

@@ -18,6 +18,7 @@ import (
 	"oskel/core/method"
 	"oskel/core/rulebook"
 	"oskel/core/words"
+	"oskel/internal/books"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 )
@@ -327,37 +328,31 @@ func (s *server) markingOf(ctx context.Context, p contract.GetTableParams, publi
 		}
 		m.text = d.Text
 	case dials != "":
-		text, err := s.tried(ctx, dials)
+		values, err := dialsOf(dials)
 		if err != nil {
 			return nil, err
 		}
-		if m.book, err = s.drafts.read(text); err != nil {
+		if m.book, err = s.drafts.turned(published, dials, values); err != nil {
 			return nil, refusal(http.StatusUnprocessableEntity, "trial-refused", "dials: %s", err)
 		}
-		m.by, m.text = contract.MarksFromTrial, text
+		m.by, m.text = contract.MarksFromTrial, "\x00"+dials // no text of a draft is such
 	case m.by == contract.MarksFromTrial:
 		m.by = contract.MarksFromNow
 	}
 	return m, m.narrow(names)
 }
 
-// tried is the published text with other values of some dials, such as "floor=23%,drop=40%".
-func (s *server) tried(ctx context.Context, dials string) (string, error) {
-	revision, _, err := s.Books.Published(ctx)
-	if err != nil {
-		return "", err
-	}
-	text := revision.Text
-	for _, one := range strings.Split(dials, ",") {
+// dialsOf reads dials with their values, such as "floor=23%,drop=40%".
+func dialsOf(text string) (map[string]string, error) {
+	out := map[string]string{}
+	for _, one := range strings.Split(text, ",") {
 		name, value, is := strings.Cut(one, "=")
 		if !is {
-			return "", refusal(http.StatusBadRequest, "invalid-request", "dials: expected dials with their values, such as floor=23%%; found %q.", one)
+			return nil, refusal(http.StatusBadRequest, "invalid-request", "dials: expected dials with their values, such as floor=23%%; found %q.", one)
 		}
-		if text, err = rulebook.ChangeDial(text, strings.TrimSpace(name), strings.TrimSpace(value), method.All()); err != nil {
-			return "", refusal(http.StatusUnprocessableEntity, "trial-refused", "dials: %s", err)
-		}
+		out[strings.TrimSpace(name)] = strings.TrimSpace(value)
 	}
-	return text, nil
+	return out, nil
 }
 
 // narrow makes the book one of certain lines, where some are asked for. Measures that are asked
@@ -438,24 +433,34 @@ type draftBooks struct {
 }
 
 type draftBook struct {
-	text string
+	text string         // of the draft, or the dials of a trial
+	from *rulebook.Book // that they are turned in; nil of a draft
 	book *rulebook.Book
 }
 
 func (d *draftBooks) read(text string) (*rulebook.Book, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	same := func(b draftBook) bool { return b.text == text }
-	i := slices.IndexFunc(d.all, same)
-	one := draftBook{text: text}
-	if i >= 0 {
-		one = d.all[i]
-	} else {
+	return d.of(draftBook{text: text}, func() (*rulebook.Book, error) {
 		book, problems := rulebook.Read([]byte(text), method.All())
 		if len(problems) > 0 {
 			return nil, fmt.Errorf("%s", problems[0])
 		}
-		one.book = book
+		return book, nil
+	})
+}
+
+// turned is the published book with other values of dials.
+func (d *draftBooks) turned(published *rulebook.Book, text string, dials map[string]string) (*rulebook.Book, error) {
+	return d.of(draftBook{text: text, from: published}, func() (*rulebook.Book, error) { return books.Turned(published, dials) })
+}
+
+func (d *draftBooks) of(one draftBook, make func() (*rulebook.Book, error)) (_ *rulebook.Book, err error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	same := func(b draftBook) bool { return b.text == one.text && b.from == one.from }
+	if i := slices.IndexFunc(d.all, same); i >= 0 {
+		one = d.all[i]
+	} else if one.book, err = make(); err != nil {
+		return nil, err
 	}
 	d.all = append([]draftBook{one}, slices.DeleteFunc(d.all, same)...)
 	d.all = d.all[:min(len(d.all), mostDrafts)]
