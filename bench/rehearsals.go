@@ -198,7 +198,7 @@ func rehearsals(ask func(client.RehearsalRequest) time.Duration, cut func(rule s
 			{"o-own-customer", "by: own past, over: 12 periods, beyond: 8", "by: own past, over: 1%d periods, beyond: 8"},
 			{"o-percentile", "by: percentile, beyond: 99.9%%", "by: percentile, beyond: 99.%d%%"},
 			{"o-found", "by: false discovery rate, share: 1%%", "by: false discovery rate, share: 2.%d%%"},
-			{"o-trend-product", "by: deviation from trend, over: 12 periods, beyond: 8", "by: deviation from trend, over: 12 periods, beyond: 9.%d"},
+			{"o-trend-product", "by: deviation from trend, over: 12 periods,", "by: deviation from trend, over: 1%d periods,"},
 		}},
 		{"an event window changed in the text", []edit{
 			{"w-gaps", "longer_than: 6 usual gaps, gaps: 12", "longer_than: 6 usual gaps, gaps: 1%d"},
