@@ -149,6 +149,7 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
         </section>
 
         <div class="space-y-6">
+          <KeptLinks :period="data.period" />
           <section>
             <h2 class="text-small font-semibold text-muted">By rule</h2>
             <table class="grid-table figures mt-1">
@@ -196,7 +197,6 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
               </tbody>
             </table>
           </section>
-          <KeptLinks :period="data.period" />
         </div>
       </div>
     </template>

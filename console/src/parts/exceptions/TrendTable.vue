@@ -54,7 +54,7 @@ useNewestInSight('box', () => data.value?.periods.length)
         <tr v-for="r in part.rows" :key="r.name">
           <th
             scope="row"
-            class="sticky left-0 max-w-56 bg-paper !border-line !text-base !font-normal !whitespace-normal !text-ink"
+            class="sticky left-0 max-w-56 min-w-36 bg-paper !border-line !text-base !font-normal !whitespace-normal !text-ink"
           >
             {{ r.title }}
           </th>

@@ -10,7 +10,7 @@ const all = computed(() => [
   ...(boards.data.value ?? []).map((b) => ({ to: `/boards/${b.id}`, name: b.name, what: 'board' })),
   ...(tables.data.value ?? []).map((t) => ({ to: `/tables/${t.id}`, name: t.name, what: '' })),
 ])
-const most = 8
+const most = 4
 </script>
 
 <template>
