@@ -67,6 +67,8 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"case", "snoozes"}, ".", "UNTIL"},
 		{[]string{"period", "schedule"}, "", "2026-11"},
 		{[]string{"view", "list"}, ".", "NAME"},
+		{[]string{"tables"}, ".", "NUMBER"},
+		{[]string{"board", "list"}, ".", "NUMBER"},
 		{[]string{"exceptions", "grid", "-period", "2026-10"}, "rows", "Halyardin"},
 		{[]string{"exceptions", "grid", "-period", "2026-10", "-text", "nobody at all"}, "rows", "KEY"},
 		{[]string{"exceptions", "trend", "-period", "2026-10", "-by", "kind"}, "", "standing"},

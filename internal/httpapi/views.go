@@ -68,7 +68,7 @@ func (s *server) keptOf(ctx context.Context, of string, b *contract.NewView) (an
 	case of == "cases":
 		return or(b.Cases, contract.CaseQuery{}), nil
 	case of == "tables" && b.Table != nil:
-		return b.Table, s.checkTable(ctx, b.Table)
+		return b.Table, s.checkTable(ctx, b.Table, or(b.Shared, false))
 	case of == "boards" && b.Board != nil:
 		return b.Board, s.checkBoard(ctx, b.Board, or(b.Shared, false))
 	case of == "tables":
@@ -79,20 +79,25 @@ func (s *server) keptOf(ctx context.Context, of string, b *contract.NewView) (an
 	return or(b.Query, contract.ViewQuery{}), nil
 }
 
-// checkTable refuses a table that could not be asked for. One by a draft is of measures
-// that only its writer knows.
-func (s *server) checkTable(ctx context.Context, q *contract.TableQuery) error {
-	if or(q.Marks, contract.MarksFromRecorded) == contract.MarksFromDraft {
-		return nil
+// checkTable refuses a table that could not be asked for, and a shared one that others would
+// see otherwise.
+func (s *server) checkTable(ctx context.Context, q *contract.TableQuery, shared bool) error {
+	if shared && or(q.Marks, contract.MarksFromRecorded) == contract.MarksFromDraft {
+		return refusal(http.StatusUnprocessableEntity, "not-shared", "table: it is marked by your draft, which is yours alone; share it marked in another way.")
 	}
-	_, book, err := s.Books.Published(ctx)
+	_, published, err := s.Books.Published(ctx)
 	if err != nil {
 		return err
 	}
-	_, _, err = readAsk(book, contract.GetTableParams{
-		Measures: q.Measures, By: q.By, Groups: q.Groups, Across: q.Across, Rows: q.Rows, Sort: q.Sort, Periods: q.Periods,
-		Period: or(q.Period, "2026"), // any will do: which it is comes with the question
-	})
+	p := contract.GetTableParams{
+		Measures: q.Measures, By: q.By, Groups: q.Groups, Across: q.Across, Rows: q.Rows, Where: q.Where, Marks: q.Marks, Dials: q.Dials,
+		Sort: q.Sort, Periods: q.Periods, Period: or(q.Period, "2026"), // any will do: which it is comes with the question
+	}
+	m, err := s.markingOf(ctx, p, published)
+	if err != nil {
+		return err
+	}
+	_, _, err = readAsk(m.book, p)
 	return err
 }
 
