@@ -64,10 +64,11 @@ test: prepare-test build generated
 run-tests:
 	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test -short -vet=off -parallel 6 -timeout 20m ./...
 
-# What -short leaves out: each fault at each work, every page in the dark.
+# What -short leaves out: each fault at each work, floods, the worst of every parameter, the
+# colours of every page, light and dark.
 LONG := TestFaults$$|TestAFullDisk|TestTwoServicesAtAllWorks|TestKilledInAPlannedSweep
 long: prepare-test build
-	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test ./e2e -vet=off -parallel 6 -timeout 20m -run '$(LONG)|TestAxe'
+	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test ./e2e -vet=off -parallel 6 -timeout 20m -run '$(LONG)|TestAxe|TestAFlood$$|TestABackupThatHoldsMore$$|TestTheWorstOfEveryParameter$$'
 
 # The same under the race detector, which takes twice as long; CI does so with the rooms.
 RACE ?= ./...

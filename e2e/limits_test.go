@@ -134,6 +134,7 @@ func TestProblemsKeepSecrets(t *testing.T) {
 // Under a limit of its memory the service lives through a flood of all sorts, and is
 // as it was afterwards.
 func TestAFlood(t *testing.T) {
+	long(t)
 	t.Parallel()
 	binary, dir := build(t), openDir(t)
 	p := serveAs(t, exec.Command("bash", "-c", fmt.Sprintf("ulimit -v 3000000; exec %s serve -addr 127.0.0.1:0 -data %s -memory 700MiB", binary, dir)))

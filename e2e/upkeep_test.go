@@ -191,6 +191,7 @@ func TestBackupAndRestore(t *testing.T) {
 // What a backup holds that the service does not make is not restored, and the database that
 // was to be replaced stays.
 func TestABackupThatHoldsMore(t *testing.T) {
+	long(t)
 	t.Parallel()
 	for what, sql := range map[string]string{
 		"FUNCTION public zz()":          "create function zz() returns int language plpgsql as $f$ begin copy (select 1) to program 'true'; return 1; end $f$",

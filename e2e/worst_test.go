@@ -32,6 +32,7 @@ var usual = map[string]string{"period": "2026-10", "measures": "revenue", "measu
 // No parameter of any operation, whatever it is, breaks the service: a new one is
 // tried here from its contract.
 func TestTheWorstOfEveryParameter(t *testing.T) {
+	long(t)
 	t.Parallel()
 	world := small(t)
 	world.sweep("2026-10")
