@@ -57,7 +57,8 @@ func benchTables(ctx context.Context, c *client.Client) {
 
 	first = ask(client.GetTableParams{Measures: two, By: &customer, Marks: &now, Limit: &hundred, Sort: &marks, Descending: &down})
 	for i := range 20 {
-		sorted = append(sorted, ask(client.GetTableParams{Measures: two, By: &customer, Marks: &now, Limit: &hundred, Sort: &marks, Descending: &down, Cursor: at(i)}))
+		sorted = append(sorted, ask(client.GetTableParams{Measures: two, By: &customer, Marks: &now, Limit: &hundred, Sort: &marks, Descending: &down,
+			Cursor: at(i)}))
 	}
 	add(result{"200,000 customers sorted by their marks, the first page", "≤ 1 s", 0, 0, round(first)},
 		result{"scrolled, p95 of 20", "", 0, 0, round(percentile95(sorted))})

@@ -90,7 +90,8 @@ func TestKeptTablesInTheConsole(t *testing.T) {
 		p.Until("location.search.includes('kept=')"), p.Sees("Compare with last week."), p.Sees("not shared"))
 	do(t, p.Follow("/figures/kept"), p.ClickText("Territories"), p.Until("location.pathname === '/figures' && location.search.includes('shade=places')"),
 		p.Sees("Kept by"), p.Sees("South"))
-	do(t, p.ClickText("Revenue"), p.Sees("Changed here, not yet kept."), p.ClickText("Show it as kept"), p.Until("!document.body.innerText.includes('not yet kept')"))
+	do(t, p.ClickText("Revenue"), p.Sees("Changed here, not yet kept."), p.ClickText("Show it as kept"),
+		p.Until("!document.body.innerText.includes('not yet kept')"))
 
 	do(t, p.Follow("/figures/kept"), p.ClickText("New board"), p.Type("form input[required]", "Monday"),
 		p.Do("form select", "e.value = [...e.options].find(o => o.text === 'Territories').value; e.dispatchEvent(new Event('change'))"),
@@ -120,11 +121,14 @@ func TestABoardOnANarrowScreen(t *testing.T) {
 	tables, boards := client.NewViewOfTables, client.NewViewOfBoards
 	kept := want[client.View](t, 200)(own.SaveView(ctx, client.NewView{Name: "Rep margins", Of: &tables,
 		Table: &client.TableQuery{Measures: "margin_rate", By: ptr("rep"), Periods: ptr(13)}}))
-	trend := client.BoardPartTrendDesk
+	upright := want[client.View](t, 200)(own.SaveView(ctx, client.NewView{Name: "By period", Of: &tables,
+		Table: &client.TableQuery{Measures: "revenue,margin_rate", Periods: ptr(13), Drawn: &map[string]string{"over": "rows"}}}))
+	trend, other := client.BoardPartTrendDesk, client.BoardPartTrendRule
 	board := want[client.View](t, 200)(own.SaveView(ctx, client.NewView{Name: "Mine", Of: &boards,
-		Board: &client.Board{Parts: []client.BoardPart{{Table: &kept.Id}, {Trend: &trend}}}}))
+		Board: &client.Board{Parts: []client.BoardPart{{Table: &kept.Id}, {Trend: &trend}, {Table: &upright.Id}, {Trend: &other}}}}))
 	p := screen(t, s, 390, 800)
 	do(t, p.SignIn("nell", demo.Password, "/boards/"+itoa(board.Id)+"?period=2026-10"), p.Sees("Rep margins"), p.Sees("Flagged, by desk"), p.Rest(),
+		p.Until("document.querySelector('section[aria-label=\"By period\"] tbody').innerText.includes('Oct 2026')"), // its periods stand in rows
 		p.Until("document.documentElement.scrollWidth <= innerWidth + 1"),
 		p.Until("document.querySelector('section[aria-label=\"Rep margins\"] [role=region]').scrollLeft > 100")) // the newest is in sight
 	found, err := p.AxeLayout(axeSource)

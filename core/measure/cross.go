@@ -16,6 +16,7 @@ type crossing struct {
 	own   Slot // of the rows' level
 	pairs Slot // of rows and columns; of the whole's row that of the columns
 	codes [][]uint32
+	keys  []string // of the pairs
 }
 
 const noPair = math.MaxUint32
@@ -46,6 +47,7 @@ func (of *levelColumns) crossed(across Level) {
 		x.pairs = e.Slot(Level{Kind: of.level.Kind, By: of.level.By, With: across.Kind, WithBy: across.By}, h.Period)
 	}
 	figures := e.Column(h.Measure, x.pairs)
+	x.keys, _ = e.Names(x.pairs.Level)
 	at := map[uint32]int{} // the column of each across
 	for k, h := range of.heads {
 		of.slots = append(of.slots, x.own)
@@ -79,10 +81,9 @@ func (of *levelColumns) crossed(across Level) {
 }
 
 // Crossed are the marked keys, of pairs in order, that have a cell in a table across another
-// level; and the level of these pairs.
+// level; and the level of these pairs. It asks nothing of the engine, which others may borrow.
 func (l *Layout) Crossed(marked []string) (map[string]bool, Level) {
 	out, level := map[string]bool{}, l.of.cross.pairs.Level
-	keys, _ := l.of.e.Names(level)
 	for _, entry := range l.entries {
 		if entry.depth > 0 {
 			continue
@@ -91,7 +92,7 @@ func (l *Layout) Crossed(marked []string) (map[string]bool, Level) {
 			if codes == nil || codes[entry.code] == noPair {
 				continue
 			}
-			if key := keys[codes[entry.code]]; len(marked) > 0 {
+			if key := l.of.cross.keys[codes[entry.code]]; len(marked) > 0 {
 				if _, is := slices.BinarySearch(marked, key); is {
 					out[key] = true
 				}

@@ -101,8 +101,7 @@ func (e *Engine) peers(n *lang.Node, s Slot) *Column {
 		case "average":
 			group.set(i, mean(near.Values), near.Error+summing(near.Values), 1)
 		case "median":
-			v := stats.Median(near.Values)
-			group.set(i, v, near.Error, 1)
+			group.set(i, stats.Median(near.Values), near.Error, 1)
 		default:
 			v, bound := stats.Percentile(near.Values, percentile(p))
 			group.set(i, v, near.Error+bound, 0)

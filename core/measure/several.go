@@ -105,8 +105,7 @@ func (e *Engine) several(n *lang.Node, s Slot) *Column {
 		case summary == "average":
 			out.set(i, mean(values), widest+summing(values), 1)
 		case summary == "median":
-			m := stats.Median(values)
-			out.set(i, m, widest, 1)
+			out.set(i, stats.Median(values), widest, 1)
 		case (summary == "best") != e.goodDown(n.Parts[0]):
 			out.set(i, slices.Max(values), widest, 0)
 		default:
@@ -143,8 +142,7 @@ func (e *Engine) exactSeveral(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	case "average":
 		return meanRat(values), Present
 	case "median":
-		m := stats.MedianRat(values)
-		return m, Present
+		return stats.MedianRat(values), Present
 	}
 	if (summary == "best") != e.goodDown(n.Parts[0]) {
 		return slices.MaxFunc(values, (*big.Rat).Cmp), Present

@@ -124,7 +124,7 @@ export function useTable(useWord: (name: string) => Ref<string> = useQueryWord) 
   })
   /** Those that are asked for and that the rulebook does not have at this level. */
   const gone = computed(() =>
-    measures.data.value
+    measures.data.value && level.value
       ? words.measures.value.split(',').filter((n) => n && !askable.value.some((m) => m.name === n))
       : [],
   )
@@ -305,3 +305,9 @@ export const headOf = ({ across, words }: FigureTable, c: Column) =>
     : words.over.value === 'both'
       ? `${c.title}, ${c.label}`
       : c.title
+
+export type Upright = ReturnType<typeof turned>
+
+/** The table with periods in rows, where it is arranged so. */
+export const useUpright = ({ words, table, columns }: FigureTable) =>
+  computed(() => (words.over.value === 'rows' && table.value ? turned(table.value, columns.value) : undefined))

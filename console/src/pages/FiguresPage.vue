@@ -7,15 +7,15 @@ import { useDrawing } from '@/lib/drawing'
 import { countWords, momentWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
-import { headOf, turned, useTable, type Column, type Row } from '@/lib/table'
+import { headOf, useTable, useUpright, type Column, type Row } from '@/lib/table'
 import BreakdownView from '@/parts/figures/BreakdownView.vue'
-import CellMarks from '@/parts/figures/CellMarks.vue'
 import FigureRow from '@/parts/figures/FigureRow.vue'
 import FiguresBar from '@/parts/figures/FiguresBar.vue'
 import FiguresTable from '@/parts/figures/FiguresTable.vue'
 import FigureTabs from '@/parts/figures/FigureTabs.vue'
 import KeptNote from '@/parts/figures/KeptNote.vue'
 import MarksList from '@/parts/figures/MarksList.vue'
+import UprightTable from '@/parts/figures/UprightTable.vue'
 import TableLegend from '@/parts/figures/TableLegend.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
 import SideSheet from '@/parts/ui/SideSheet.vue'
@@ -27,7 +27,7 @@ const { error, isPending, refetch } = of.first
 const draw = useDrawing(of)
 const { book } = useRulebook()
 const { person } = useSession()
-const { cell, without, text, over } = words
+const { cell, without, text } = words
 
 const head = (c: Column) => headOf(of, c)
 
@@ -91,7 +91,7 @@ const whole = computed<Row>(() => ({
   cells: table.value?.whole ?? [],
   marks: table.value?.whole_marks,
 }))
-const upright = computed(() => (over.value === 'rows' && table.value ? turned(table.value, columns.value) : undefined))
+const upright = useUpright(of)
 
 // On paper stands every row, whatever is in view.
 const printed = ref<Row[]>()
@@ -147,39 +147,7 @@ const fetchPage = (cursor: string) =>
         v-else-if="!total"
         :empty="text || words.rows.value ? 'No match.' : `There are no figures for ${label}.`"
       />
-      <div
-        v-else-if="upright"
-        class="relative mx-2 max-h-[max(20rem,calc(100vh-17rem))] overflow-auto"
-        role="region"
-        aria-label="Figures"
-        tabindex="0"
-      >
-        <table class="grid-table figures">
-          <thead class="sticky top-0 z-10 bg-paper">
-            <tr>
-              <th scope="col" class="sticky left-0 bg-paper">Period</th>
-              <th v-for="m in upright.measures" :key="m.measure" scope="col" class="!text-right">{{ m.title }}</th>
-            </tr>
-          </thead>
-          <tbody>
-            <template v-for="r in upright.rows" :key="r.period">
-              <tr v-if="r.year" class="bg-sunk">
-                <th scope="rowgroup" :colspan="upright.measures.length + 1" class="!font-semibold">{{ r.year }}</th>
-              </tr>
-              <tr>
-                <th scope="row" class="sticky left-0 bg-paper !text-base !font-normal !text-ink">{{ r.label }}</th>
-                <td v-for="(c, i) in r.cells" :key="i" class="text-right whitespace-nowrap">
-                  <CellMarks v-if="words.on.value !== 'none'" :marks="c.marks" />
-                  <span v-if="c.rank" class="mr-1 text-small" :class="c.rank === 'last' ? 'text-muted' : 'text-tide'">{{
-                    c.rank
-                  }}</span>
-                  <span :class="c.text ? '' : 'text-muted'" :title="c.why">{{ c.text || '–' }}</span>
-                </td>
-              </tr>
-            </template>
-          </tbody>
-        </table>
-      </div>
+      <UprightTable v-else-if="upright" class="mx-2 max-h-[max(20rem,calc(100vh-17rem))]" :of="of" :table="upright" />
       <FiguresTable
         v-else
         class="max-h-[max(20rem,calc(100vh-17rem))] mx-2 print:hidden"

@@ -34,7 +34,7 @@ useNewestInSight('box', () => data.value?.periods.length)
 
 <template>
   <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-  <div v-else ref="box" tabindex="0" role="region" aria-label="Exceptions by period" class="overflow-auto">
+  <div v-else ref="box" tabindex="0" role="region" :aria-label="`Exceptions by period, by ${by}`" class="overflow-auto">
     <table class="grid-table">
       <caption class="sr-only">
         Exceptions in each of the last periods

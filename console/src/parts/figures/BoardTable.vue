@@ -5,9 +5,10 @@ import { useRouter } from 'vue-router'
 import type { Schemas } from '@/lib/api'
 import { useDrawing } from '@/lib/drawing'
 import { addressOf } from '@/lib/kept'
-import { useTable } from '@/lib/table'
+import { useTable, useUpright } from '@/lib/table'
 import FiguresTable from '@/parts/figures/FiguresTable.vue'
 import TableLegend from '@/parts/figures/TableLegend.vue'
+import UprightTable from '@/parts/figures/UprightTable.vue'
 import QueryState from '@/parts/ui/QueryState.vue'
 
 /** A kept table on a board: it is sorted here as one likes, and opened where all else is done. */
@@ -17,6 +18,7 @@ const words: Record<string, Ref<string>> = {}
 const address = addressOf(kept)
 const of = useTable((name) => (words[name] ??= ref(address[name] ?? '')))
 const draw = useDrawing(of)
+const upright = useUpright(of)
 const { table, total, label, period, gone } = of
 const { error, isPending, refetch } = of.first
 const router = useRouter()
@@ -35,7 +37,16 @@ const open = (cell: string) =>
   <QueryState v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
   <QueryState v-else-if="!total" :empty="`There is nothing to show for ${label}.`" />
   <template v-else>
-    <FiguresTable class="min-h-0 flex-1" :of="of" :draw="draw" still @open="open" />
+    <UprightTable v-if="upright" class="min-h-0 flex-1" :label="`Figures of ${view.name}`" :of="of" :table="upright" />
+    <FiguresTable
+      v-else
+      class="min-h-0 flex-1"
+      :label="`Figures of ${view.name}`"
+      :of="of"
+      :draw="draw"
+      still
+      @open="open"
+    />
     <TableLegend
       slim
       class="max-h-24 shrink-0 overflow-auto !px-2 !py-1"

@@ -11,7 +11,7 @@ import FigureRow from '@/parts/figures/FigureRow.vue'
 import LongTable from '@/parts/figures/LongTable.vue'
 
 /** Rows and columns of figures under their heads, with the total; `still` where nothing of it is changed. */
-const props = defineProps<{ of: FigureTable; draw: Drawing; still?: boolean }>()
+const props = defineProps<{ of: FigureTable; draw: Drawing; still?: boolean; label?: string }>()
 const emit = defineEmits<{ open: [cell: string] }>()
 const { words, periodic, one, shown, picked, lookOf, setLook, dials, sort, descending, sortBy, question, table } =
   props.of
@@ -41,7 +41,7 @@ const whole = computed<Row>(() => ({
   <LongTable
     ref="box"
     class="figures"
-    label="Figures"
+    :label="label ?? 'Figures'"
     :list="list"
     :around="2"
     :row-class="(r) => (r.depth ? 'bg-sunk font-semibold' : '')"

@@ -47,6 +47,8 @@ const draft = useMutation({
   },
   onSuccess: () => router.push('/rules/draft'),
 })
+// Where the page does not come over HTTPS, browsers let nothing be copied: the address bar has it.
+const mayCopy = !!navigator.clipboard
 const copied = ref(false)
 async function copy() {
   await navigator.clipboard.writeText(location.href)
@@ -103,7 +105,7 @@ watch(word, () => (copied.value = false))
         </p>
         <p class="mt-2 flex flex-wrap gap-2">
           <button class="button" @click="word = ''">As published</button>
-          <button class="button" @click="copy">{{ copied ? 'Link copied' : 'Copy link' }}</button>
+          <button v-if="mayCopy" class="button" @click="copy">{{ copied ? 'Link copied' : 'Copy link' }}</button>
           <button v-if="may('putDraft')" class="button" :disabled="draft.isPending.value" @click="draft.mutate()">
             Put into my draft
           </button>
